@@ -1,0 +1,29 @@
+# Two commands for everybody: `make demo` and `make test`. Both do all the set-up a fresh machine needs.
+PYTHON ?= python3
+BIN := .venv/bin
+
+.PHONY: setup demo test lint bench screenshots schema
+
+setup:
+	@bash tools/setup.sh
+
+demo: setup
+	@bash tools/demo.sh
+
+test: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2
+
+lint: setup
+	@$(BIN)/ruff check src tests tools bench
+	@$(BIN)/ruff format --check src tests tools bench
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports
+
+bench: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+
+screenshots: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots
+
+schema: setup
+	@$(BIN)/python tools/schema.py

@@ -1,0 +1,96 @@
+"""The bench folder: where images are inked. One process at a time, and nothing outside it is ever written."""
+
+from __future__ import annotations
+
+import fcntl
+import json
+import os
+import shutil
+from dataclasses import asdict
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from inkshelf.core.errors import BenchError
+from inkshelf.core.machine.state import Firmware
+from inkshelf.core.size import binary
+
+MARK = "inkshelf-bench.json"
+
+
+class Bench:
+    """A folder with one image per disk, the firmware's variables and a report; locked while it is open."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._lock = -1
+
+    def __enter__(self) -> Bench:
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            if any(self.folder.iterdir()) and not (self.folder / MARK).exists():
+                raise BenchError(f"{self.folder} holds other files.", "Choose an empty folder for the bench.")
+            self._lock = os.open(self.folder / MARK, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
+        except FileExistsError:
+            raise BenchError(f"{self.folder} is not a folder.", "Choose another name for the bench.") from None
+        except PermissionError:
+            raise BenchError(f"{self.folder} may not be written by you.", "Choose a folder of yours for the bench.") from None
+        except OSError as error:
+            raise BenchError(
+                f"{self.folder} cannot be used: {error.strerror}.", "Choose another folder for the bench."
+            ) from None
+        try:
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            os.close(self._lock)
+            raise BenchError(
+                f"Somebody is inking in {self.folder} already.", "Wait until it is done, or choose another folder."
+            ) from None
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        os.close(self._lock)
+
+    def image(self, disk_id: str) -> Path:
+        """The image that stands in for a disk."""
+        return self.folder / f"disk-{disk_id}.img"
+
+    def require_room(self, wanted: int) -> None:
+        """Refuse beforehand what would fill the disk that the bench is on."""
+        free = shutil.disk_usage(self.folder).free
+        if free < wanted:
+            raise BenchError(
+                f"The bench needs about {binary(wanted)}, and {binary(free)} are free in {self.folder}.",
+                "Free some room, or choose a folder on another disk.",
+            )
+
+    def note(self, **facts: Any) -> None:
+        """Keep facts about the work in the bench's mark, flushed to the disk."""
+        path = self.folder / MARK
+        known = json.loads(path.read_text() or "{}")
+        data = json.dumps({**known, **facts}, indent=1).encode() + b"\n"
+        os.pwrite(self._lock, data, 0)
+        os.ftruncate(self._lock, len(data))
+        os.fsync(self._lock)
+
+
+class FirmwareStore:
+    """Stand-in for a machine's boot variables: a JSON file in the bench folder, read and written like the real store."""
+
+    def __init__(self, folder: Path) -> None:
+        self.path = folder / "firmware.json"
+
+    def write(self, firmware: Firmware) -> int:
+        """Write the variables; return the bytes written."""
+        data = json.dumps(asdict(firmware), indent=1).encode() + b"\n"
+        self.path.write_bytes(data)
+        return len(data)
+
+    def read(self) -> Firmware:
+        """Return the variables as they stand in the store."""
+        try:
+            return TypeAdapter(Firmware).validate_json(self.path.read_bytes())
+        except (OSError, ValidationError) as error:
+            raise BenchError("The bench's boot variables cannot be read.", "Ink again into an empty bench folder.") from error

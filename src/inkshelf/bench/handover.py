@@ -1,0 +1,51 @@
+"""Hand a volume's bytes to a utility as a sparse file, and bring back only what it changed."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from inkshelf.bench.sparse import bring_back, copy_data, punch, write_all
+from inkshelf.core.machine.state import Volume
+
+
+@dataclass
+class Written:
+    """Bytes written into the bench image, and into scratch files on the way."""
+
+    image: int = 0
+    scratch: int = 0
+    places: list[tuple[int, int]] = field(default_factory=list)
+
+    def put(self, fd: int, data: bytes, at: int) -> None:
+        """Write ``data`` into the image where it differs from what is there."""
+        if os.pread(fd, len(data), at) != data:
+            write_all(fd, data, at)
+            self.image += len(data)
+
+
+@contextmanager
+def handed_over(
+    image_fd: int, folder: Path, volume: Volume, written: Written, *, size: int | None = None, blank: bool = False
+) -> Iterator[Path]:
+    """Give a file with the volume's bytes (or a blank one of its size); on leaving without an error bring the changes back.
+
+    ``size``: how many bytes come back, where the utility made the volume smaller; what lies behind is made a hole.
+    """
+    with tempfile.TemporaryDirectory(prefix="hand-", dir=folder) as scratch:
+        path = Path(scratch) / volume.call
+        fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            os.ftruncate(fd, volume.size)
+            if not blank:
+                written.scratch += copy_data(image_fd, fd, volume.start, volume.size, 0)
+            yield path
+            kept = volume.size if size is None else size
+            written.image += bring_back(fd, image_fd, kept, volume.start)
+            punch(image_fd, volume.start + kept, volume.size - kept)
+        finally:
+            os.close(fd)

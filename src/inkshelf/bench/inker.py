@@ -1,0 +1,268 @@
+"""The inker: carries a plan out on bench copies of the images it was made from, then reads everything back.
+
+Sources are opened for reading only. Cancelling is a cut between two pieces of work; what was begun stays in the bench folder.
+"""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import singledispatchmethod
+from pathlib import Path
+from typing import Any
+
+from inkshelf.bench import formatting, installers
+from inkshelf.bench.folder import Bench, FirmwareStore
+from inkshelf.bench.handover import Written, handed_over
+from inkshelf.bench.image import ImageFile, inspect, open_checked
+from inkshelf.bench.proof import Check, prove, same_as_taken_in
+from inkshelf.bench.sparse import clone, copy_data, data_bytes
+from inkshelf.bench.tablewriter import write_table
+from inkshelf.core.errors import BenchError, InkshelfError
+from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.plan.job import Job
+from inkshelf.core.steps.fold import Fold, fold
+from inkshelf.core.steps.kinds import (
+    AddEntry,
+    Create,
+    Delete,
+    Format,
+    Install,
+    Prepare,
+    Retype,
+    SetOrder,
+    SetSecureBoot,
+    Shrink,
+    Step,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """Where the work is: step number (0: copying; past the last: proving), how many there are, bytes done and to do, words."""
+
+    step: int
+    steps: int
+    done: int
+    total: int
+    words: str
+
+
+@dataclass
+class Report:
+    """What was inked, with what result. Bytes are counted as they are written."""
+
+    bench: str
+    images: list[str]
+    verified: bool
+    checks: list[Check]
+    copied_bytes: int = 0
+    written_bytes: int = 0
+    scratch_bytes: int = 0
+    seconds: float = 0.0
+    machine: Machine = field(default_factory=Machine)
+
+
+class CancelledError(BenchError):
+    """A person cancelled; the source is untouched and the bench copy can be thrown away."""
+
+
+Tell = Callable[[Progress], None]
+
+
+def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
+    """Ink ``job`` in the bench ``folder`` and return the report; raises ``BenchError`` with what to do."""
+    plan = fold(job.found, job.steps)
+    if plan.fault:
+        raise BenchError(
+            f"Step {plan.fault[0]} cannot be done: {plan.fault[1].what}", "Put the plan right first; nothing was written."
+        )
+    if not job.steps:
+        raise BenchError(job.plan_fault or "There is nothing to ink: the plan has no steps.", "Choose an aim first.")
+    with Bench(folder) as bench:
+        return _Inker(job, plan, bench, tell or (lambda _: None), cancelled or (lambda: False)).work()
+
+
+class _Inker:
+    def __init__(self, job: Job, plan: Fold, bench: Bench, tell: Tell, cancelled: Callable[[], bool]) -> None:
+        self.job, self.plan, self.bench, self.tell, self.cancelled = job, plan, bench, tell, cancelled
+        self.written = Written()
+        self.copied = 0
+        self.sources = {one.disk: Path(one.path) for one in job.sources if one.kind == "image"}
+        self.fds: dict[str, int] = {}
+        self.step, self.words, self.done, self.total = 0, "", 0, 0
+        self.store = FirmwareStore(bench.folder)
+
+    def work(self) -> Report:
+        """Copy, carry out, read back."""
+        begun = time.monotonic()
+        try:
+            self._copy()
+            self.store.write(self.plan.found.firmware)
+            for number, step in enumerate(self.job.steps, 1):
+                self._say(number, _words(step))
+                self.bench.note(step=number, state="begun", words=self.words)
+                self._do(step, self.plan.machines[number - 1], self.plan.machines[number])
+            for fd in self.fds.values():
+                os.fsync(fd)
+            self._say(len(self.job.steps) + 1, "reading everything back")
+            images = {disk: self.bench.image(disk) for disk in self.fds}
+            machine, checks = prove(
+                self.plan, self.sources, images, self.store.read(), lambda: self._say(self.step, self.words)
+            )
+        except OSError as error:
+            full = (
+                "The disk that the bench is on is full."
+                if error.errno == 28
+                else f"Writing on the bench failed: {error.strerror}."
+            )
+            raise BenchError(full, "Free some room and ink again; the source image is untouched.") from error
+        finally:
+            for fd in self.fds.values():
+                os.close(fd)
+        report = Report(
+            str(self.bench.folder),
+            [str(one) for one in images.values()],
+            all(one.ok for one in checks),
+            checks,
+            self.copied,
+            self.written.image,
+            self.written.scratch,
+            time.monotonic() - begun,
+            machine,
+        )
+        self.bench.note(
+            state="done",
+            verified=report.verified,
+            written_bytes=report.written_bytes,
+            copied_bytes=report.copied_bytes,
+            checks=[{"what": one.what, "ok": one.ok, "detail": one.detail} for one in checks],
+        )
+        return report
+
+    def _say(self, step: int, words: str, more: int = 0) -> None:
+        self.step, self.words, self.done = step, words, self.done + more
+        if self.cancelled():
+            self.bench.note(state="cancelled", step=step)
+            raise CancelledError(
+                f"Cancelled at step {step}.", "The source image is untouched; the bench copy can be thrown away."
+            )
+        self.tell(Progress(step, len(self.job.steps), self.done, self.total, words))
+
+    def _copy(self) -> None:
+        for disk in self.plan.found.disks:
+            path = self.sources.get(disk.id)
+            if path is None:
+                raise BenchError(f"Disk {disk.id} was taken in from captured text only.", "Take an image of it in, then ink.")
+            same_as_taken_in(disk, inspect(path, disk.id, disk.sector), path)
+            with ImageFile(path) as source:
+                self._copy_one(source, self.bench.image(disk.id), disk)
+
+    def _copy_one(self, source: ImageFile, target: Path, disk: Disk) -> None:
+        if target.exists() and target.samefile(source.path):
+            raise BenchError("The bench would overwrite its own source.", "Choose another bench folder.")
+        self.total += data_bytes(source.fileno(), 0, source.size)
+        self._say(0, f"copying disk {disk.id}")
+        self.bench.require_room(self.total + (256 << 20))
+        target.unlink(missing_ok=True)
+        fd = os.open(target, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
+        os.close(fd)
+        self.fds[disk.id] = open_for_writing(target, source.size)
+        if not clone(source.fileno(), self.fds[disk.id]):
+            self.copied += copy_data(
+                source.fileno(), self.fds[disk.id], 0, source.size, 0, lambda count: self._say(0, self.words, count)
+            )
+
+    @singledispatchmethod
+    def _do(self, step: Any, before: Machine, after: Machine) -> None:
+        """Steps that a person does leave no bytes."""
+
+    def _volume(self, machine: Machine, call: str) -> tuple[Disk, Volume, int]:
+        found = machine.find(call)
+        if found is None:
+            raise BenchError(f"There is no volume {call}.", "Plan again.")
+        return found[0], found[1], self.fds[found[0].id]
+
+    def _table(self, after: Machine, disk_id: str) -> None:
+        write_table(self.fds[disk_id], after.disk(disk_id), self.written)
+
+    @_do.register
+    def _create(self, step: Create, before: Machine, after: Machine) -> None:
+        self._table(after, step.disk)
+
+    @_do.register
+    def _delete(self, step: Delete, before: Machine, after: Machine) -> None:
+        self._table(after, self._volume(before, step.call)[0].id)
+
+    @_do.register
+    def _retype(self, step: Retype, before: Machine, after: Machine) -> None:
+        self._table(after, self._volume(after, step.call)[0].id)
+
+    @_do.register
+    def _shrink(self, step: Shrink, before: Machine, after: Machine) -> None:
+        disk, volume, fd = self._volume(before, step.call)
+        with handed_over(fd, self.bench.folder, volume, self.written, size=step.to_bytes) as path:
+            formatting.shrink(path, volume, step.to_bytes)
+        self._table(after, disk.id)
+
+    @_do.register
+    def _format(self, step: Format, before: Machine, after: Machine) -> None:
+        disk, volume, fd = self._volume(before, step.call)
+        with handed_over(fd, self.bench.folder, volume, self.written, blank=True) as path:
+            formatting.make(path, disk, volume, step)
+
+    @_do.register
+    def _prepare(self, step: Prepare, before: Machine, after: Machine) -> None:
+        _, volume, fd = self._volume(before, step.call)
+        if step.what == "fast_startup_off" and volume.filesystem and volume.filesystem.hibernated:
+            with handed_over(fd, self.bench.folder, volume, self.written) as path:
+                formatting.wake(path)
+
+    @_do.register
+    def _install(self, step: Install, before: Machine, after: Machine) -> None:
+        for call, put in ((step.call, installers.put_root), (step.esp, installers.put_startup)):
+            _, volume, fd = self._volume(before, call)
+            with handed_over(fd, self.bench.folder, volume, self.written) as path:
+                put(path, step)
+
+    @_do.register(AddEntry)
+    @_do.register(SetOrder)
+    @_do.register(SetSecureBoot)
+    def _firmware(self, step: AddEntry | SetOrder | SetSecureBoot, before: Machine, after: Machine) -> None:
+        changed = replace(step.apply(replace(before, firmware=self.store.read())))
+        self.store.write(changed.firmware)
+
+
+def open_for_writing(path: Path, size: int) -> int:
+    """Open a bench image, give it its length; devices are refused as everywhere."""
+    fd = os.open(path, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
+    try:
+        os.ftruncate(fd, size)
+        os.close(open_checked(path, os.O_RDONLY))
+    except InkshelfError:
+        os.close(fd)
+        raise
+    return fd
+
+
+def _words(step: Step) -> str:
+    verbs = {
+        "shrink": "shrinking",
+        "create": "making",
+        "format": "formatting",
+        "retype": "changing the type of",
+        "install": "installing on",
+        "prepare": "preparing",
+        "delete": "removing",
+        "prove": "looking at",
+    }
+    call = getattr(step, "call", "")
+    plain = {
+        "confirm": "a person confirms",
+        "add-entry": "adding a boot entry",
+        "set-order": "setting the boot order",
+        "secure-boot": "switching Secure Boot",
+    }
+    return f"{verbs.get(step.kind, step.kind)} {call}" if call else plain.get(step.kind, step.kind)

@@ -1,0 +1,64 @@
+"""Run the base system utilities that make and check file systems, on plain files, without root and without a shell."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+from dataclasses import dataclass
+from pathlib import Path
+
+from inkshelf.core.errors import BenchError
+
+PACKAGES = {
+    "mkfs.fat": "dosfstools",
+    "fsck.fat": "dosfstools",
+    "mkfs.ntfs": "ntfs-3g",
+    "ntfsresize": "ntfs-3g",
+    "ntfscp": "ntfs-3g",
+    "mkfs.ext4": "e2fsprogs",
+    "e2fsck": "e2fsprogs",
+    "debugfs": "e2fsprogs",
+    "resize2fs": "e2fsprogs",
+    "mcopy": "mtools",
+    "mmd": "mtools",
+    "mdel": "mtools",
+    "mkswap": "util-linux",
+    "sfdisk": "fdisk",
+}
+FOLDERS = ("/usr/sbin", "/sbin", "/usr/local/sbin")
+
+
+@dataclass(frozen=True, slots=True)
+class Ran:
+    """What a utility printed, and its exit status."""
+
+    status: int
+    output: str
+
+
+def find(name: str) -> str:
+    """Return the path of a utility, or say which package to install."""
+    search = os.pathsep.join([os.environ.get("PATH", ""), *FOLDERS])
+    found = shutil.which(name, path=search)
+    if not found:
+        raise BenchError(f"The utility {name} is missing.", f"Install the package {PACKAGES.get(name, name)}, then try again.")
+    return found
+
+
+def run(name: str, *arguments: str | Path, accept: tuple[int, ...] = (0,), feed: str = "") -> Ran:
+    """Run a utility; an exit status outside ``accept`` is an error that carries its last line."""
+    command = [find(name), *map(str, arguments)]
+    environment = {**os.environ, "LC_ALL": "C.UTF-8", "MTOOLS_SKIP_CHECK": "1", "MTOOLS_NO_VFAT": "0"}
+    done = subprocess.run(command, input=feed, capture_output=True, text=True, errors="replace", env=environment, check=False)
+    output = (done.stdout + done.stderr).strip()
+    if done.returncode not in accept:
+        last = next((line for line in reversed(output.splitlines()) if line.strip()), "it said nothing")
+        full = "No space left" in output
+        remedy = (
+            "Free some room for the bench folder, then ink again."
+            if full
+            else "The bench copy can be thrown away; the source is untouched."
+        )
+        raise BenchError(f"{name} failed: {last.strip()}", remedy)
+    return Ran(done.returncode, output)

@@ -1,0 +1,350 @@
+"""The command line: the same core without a window. Every command is also what the window does."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from inkshelf import __version__
+from inkshelf.core.errors import InkshelfError, JobError
+from inkshelf.core.plan.job import Source
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    invoke_without_command=True,
+    help="Plan, rehearse and record disk layouts that several operating systems share. Without a command it opens the window.",
+)
+JsonFlag = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]
+JobPath = Annotated[Path, typer.Argument(metavar="JOB.json", help="A job file.")]
+STATUS_STOP, STATUS_BAD = 1, 2
+
+
+def run(arguments: list[str]) -> int:
+    """Run one command and return the exit status: 0 done, 1 a finding of severity stop, 2 bad input."""
+    try:
+        status = typer.main.get_command(app).main(arguments, prog_name="inkshelf", standalone_mode=False)
+    except InkshelfError as error:
+        return _bad(str(error))
+    except typer.Exit as leaving:
+        return int(leaving.exit_code)
+    except (typer.Abort, KeyboardInterrupt):
+        return _bad("Stopped.")
+    except BrokenPipeError:
+        return 0
+    except OSError as error:
+        return _bad(f"{error.filename or 'The system'}: {error.strerror}. Check the place and your rights.")
+    except Exception as error:
+        if hasattr(error, "format_message"):
+            return _bad(f"{error.format_message()} See inkshelf --help.")
+        raise
+    return int(status or 0)
+
+
+def _bad(line: str) -> int:
+    print(" ".join(line.split()), file=sys.stderr)
+    return STATUS_BAD
+
+
+def _print(document: Any) -> None:
+    print(json.dumps(document, indent=1, ensure_ascii=False))
+
+
+@app.callback()
+def top(
+    context: typer.Context,
+    demo: Annotated[bool, typer.Option("--demo", help="Open the window with the demo job.")] = False,
+    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+    pictures: Annotated[
+        Path | None, typer.Option("--pictures", help="With --demo: leave pictures of the main views in this folder and close.")
+    ] = None,
+    job: Annotated[Path | None, typer.Option("--open", help="Open the window with this job file.")] = None,
+) -> None:
+    """Open the window where no command was given."""
+    if version:
+        print(f"inkshelf {__version__}")
+        raise typer.Exit(0)
+    if context.invoked_subcommand is None:
+        from inkshelf.ui.start import open_window
+
+        raise typer.Exit(open_window(demo=demo, pictures=pictures, job=job))
+
+
+@app.command()
+def inspect(
+    image: Annotated[Path, typer.Argument(metavar="IMAGE", help="A raw disk image.")], as_json: JsonFlag = False
+) -> None:
+    """Say what a disk image holds."""
+    from inkshelf.bench.intake import take_in
+    from inkshelf.core.checks import findings
+    from inkshelf.core.plan.reading import read
+    from inkshelf.exchange import shapes
+
+    job = take_in([image], seed="inspect")
+    found = tuple(
+        one
+        for one in findings(read(job))
+        if one.key.startswith(("disk.", "fs.", "room.")) and not one.key.startswith("disk.identity")
+    )
+    if as_json:
+        _print({"disk": shapes.disk(job.found.disks[0]), "findings": [shapes.finding(one) for one in found]})
+        return
+    from inkshelf.exchange.plain import disk_lines, finding_lines
+
+    print("\n".join([*disk_lines(job.found.disks[0]), *finding_lines(found)]))
+
+
+@app.command()
+def new(
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="JOB.json", help="The job file to write.")],
+    firmware: Annotated[str, typer.Option("--firmware", help="uefi or legacy.")],
+    secure_boot: Annotated[str | None, typer.Option("--secure-boot", help="on, off, absent or hidden.")] = None,
+    ram: Annotated[str | None, typer.Option("--ram", help="Memory, for example 16GiB.")] = None,
+    disk: Annotated[list[Path] | None, typer.Option("--disk", help="A raw disk image; may be given several times.")] = None,
+    lsblk: Annotated[Path | None, typer.Option("--lsblk", help="What lsblk --json --bytes --output-all printed.")] = None,
+    sfdisk: Annotated[
+        list[Path] | None, typer.Option("--sfdisk", help="What sfdisk --json printed; may be given several times.")
+    ] = None,
+    backup: Annotated[str | None, typer.Option("--backup", help="none, made or read-back.")] = None,
+    mains: Annotated[str | None, typer.Option("--mains", help="yes or no.")] = None,
+    encrypted: Annotated[str | None, typer.Option("--encrypted", help="yes or no: the owner's system volume.")] = None,
+    title: Annotated[str, typer.Option("--title", help="What the job is called.")] = "",
+    owner: Annotated[str, typer.Option("--owner", help="Whose machine it is.")] = "",
+) -> None:
+    """Take a machine in and write a new job file."""
+    from inkshelf.bench.intake import take_in
+    from inkshelf.core.machine.state import Conditions
+    from inkshelf.core.size import parse_size
+    from inkshelf.store import jobfile
+
+    texts = _captured(lsblk, sfdisk or [])
+    sources = ([Source("lsblk", str(lsblk.resolve()))] if lsblk else []) + [
+        Source("sfdisk", str(one.resolve())) for one in sfdisk or []
+    ]
+    conditions = Conditions(
+        mains=_choice("--mains", mains, {"yes": True, "no": False}),
+        backup=_choice("--backup", backup, {"none": "none", "made": "made", "read-back": "read back"}),
+        encrypted=_choice("--encrypted", encrypted, {"yes": True, "no": False}),
+    )
+    job = take_in(
+        disk or [],
+        [texts] if texts else [],
+        sources,
+        mode=_choice("--firmware", firmware, {"uefi": "uefi", "legacy": "legacy"}),
+        secure_boot=_choice("--secure-boot", secure_boot, {one: one for one in ("on", "off", "absent", "hidden")}),
+        ram_bytes=parse_size(ram) if ram else None,
+        conditions=conditions,
+        title=title or output.stem,
+        owner=owner,
+    )
+    jobfile.save(job, output)
+    print(
+        f"{output}: {len(job.found.disks)} disk(s), {sum(len(one.volumes) for one in job.found.disks)} volumes. Next: inkshelf aim {output} beside --system linux-desktop --size 120GiB"
+    )
+
+
+def _captured(lsblk: Path | None, sfdisk: list[Path]) -> tuple[Any, ...]:
+    from inkshelf.exchange import captures
+
+    if not lsblk and not sfdisk:
+        return ()
+    listed = captures.read_lsblk(captures.read_text(lsblk)) if lsblk else ()
+    return captures.combine(listed, tuple(captures.read_sfdisk(captures.read_text(one)) for one in sfdisk))
+
+
+def _choice(option: str, value: str | None, known: dict[str, Any]) -> Any:
+    if value is None:
+        return None
+    if value.lower() not in known:
+        raise InkshelfError(f"{option} {value}: not one of the choices.", f"Choose one of: {', '.join(known)}.")
+    return known[value.lower()]
+
+
+@app.command()
+def aim(
+    job: JobPath,
+    kind: Annotated[str, typer.Argument(metavar="AIM", help="beside")],
+    system: Annotated[str, typer.Option("--system", help="linux-desktop")] = "linux-desktop",
+    size: Annotated[
+        str | None,
+        typer.Option("--size", help="Room for all new volumes, for example 120GiB; leave out for as much as is comfortable."),
+    ] = None,
+    esp: Annotated[str, typer.Option("--esp", help="shared or own")] = "shared",
+    swap: Annotated[str, typer.Option("--swap", help="none, sqrt or hibernate")] = "sqrt",
+    home: Annotated[str, typer.Option("--home", help="apart or together")] = "together",
+    disk: Annotated[str, typer.Option("--disk", help="The disk's letter.")] = "A",
+) -> None:
+    """Say what the customer wants; the plan follows."""
+    from inkshelf.core.plan.aim import Aim, profile
+    from inkshelf.core.plan.job import with_aim
+    from inkshelf.core.size import parse_size
+    from inkshelf.store import jobfile
+
+    _choice("AIM", kind, {"beside": "beside"})
+    profile(system)
+    wanted = None if size is None or size.lower() == "comfortable" else parse_size(size)
+    chosen = Aim(
+        system,
+        wanted,
+        _choice("--esp", esp, {"shared": "shared", "own": "own"}),
+        _choice("--swap", swap, {one: one for one in ("none", "sqrt", "hibernate")}),
+        _choice("--home", home, {"apart": "apart", "together": "together"}),
+        disk.upper(),
+    )
+    planned = with_aim(jobfile.load(job), chosen)
+    jobfile.save(planned, job)
+    print(planned.plan_fault or f"{job}: {len(planned.steps)} steps planned. Next: inkshelf plan {job}")
+
+
+@app.command()
+def plan(job: JobPath, as_json: JsonFlag = False) -> None:
+    """Show the plan: shelves, numbers to type, findings, ledger."""
+    from inkshelf.exchange import shapes
+
+    reading, found = _reading(job)
+    if as_json:
+        _print(shapes.plan(reading, found))
+    else:
+        from inkshelf.exchange.plain import plan_lines
+
+        print("\n".join(plan_lines(reading, found)))
+    _stop_status(found)
+
+
+def _reading(path: Path) -> tuple[Any, Any]:
+    from inkshelf.core.checks import findings
+    from inkshelf.core.plan.reading import read
+    from inkshelf.store import jobfile
+
+    reading = read(jobfile.load(path))
+    return reading, findings(reading)
+
+
+def _stop_status(found: Any) -> None:
+    if any(one.severity == "stop" for one in found):
+        raise typer.Exit(STATUS_STOP)
+
+
+@app.command()
+def ink(
+    job: JobPath,
+    bench: Annotated[Path, typer.Option("--bench", metavar="DIR", help="An empty folder, or one that was a bench before.")],
+    as_json: JsonFlag = False,
+) -> None:
+    """Carry the plan out on a bench copy of the image and read everything back."""
+    from inkshelf.bench.inker import ink as work
+    from inkshelf.store import jobfile
+
+    report = work(jobfile.load(job), bench, None if as_json else _teller())
+    if as_json:
+        _print(
+            {
+                "bench": report.bench,
+                "images": report.images,
+                "verified": report.verified,
+                "checks": [{"what": one.what, "ok": one.ok, "detail": one.detail} for one in report.checks],
+                "copied_bytes": report.copied_bytes,
+                "written_bytes": report.written_bytes,
+            }
+        )
+    else:
+        for one in report.checks:
+            print(f"{'ok  ' if one.ok else 'DIFFERS'} {one.what}: {one.detail}")
+        print(f"{'All as predicted' if report.verified else 'NOT as predicted'}; {report.images[0]}")
+    if not report.verified:
+        raise typer.Exit(STATUS_STOP)
+
+
+def _teller() -> Callable[[Any], None]:
+    said: list[str] = []
+
+    def tell(progress: Any) -> None:
+        line = f"{progress.step}/{progress.steps} {progress.words}"
+        if [line] != said[-1:]:
+            said.append(line)
+            print(line, file=sys.stderr)
+
+    return tell
+
+
+@app.command()
+def rehearse(job: JobPath, as_json: JsonFlag = False) -> None:
+    """Say which systems start after the plan, whatever happens."""
+    from inkshelf.exchange import shapes
+
+    reading, _ = _reading(job)
+    if as_json:
+        _print({"outcomes": [shapes.outcome(one) for one in reading.after]})
+        return
+    for one in reading.after:
+        verdict = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
+        print(f"{one.system:4} {one.mishap:18} {verdict:15} {' > '.join(one.path) if one.path else one.why}")
+
+
+@app.command()
+def sheet(
+    job: JobPath,
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE")],
+    form: Annotated[str, typer.Option("--format", help="html or md")] = "html",
+) -> None:
+    """Write the run sheet."""
+    from inkshelf.exchange import render
+    from inkshelf.store.jobfile import write_atomically
+
+    writer = _choice("--format", form, {"html": render.html, "md": render.markdown})
+    reading, _ = _reading(job)
+    if not reading.job.steps:
+        raise JobError(
+            reading.job.plan_fault or "There is no plan yet.", f"Say the aim first: inkshelf aim {job} beside --size 120GiB"
+        )
+    write_atomically(output, writer(reading).encode())
+    print(f"{output}: {len(reading.job.steps)} steps")
+
+
+@app.command()
+def script(job: JobPath, output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE")]) -> None:
+    """Write the partition steps as a shell script that a person reads first."""
+    from inkshelf.exchange import render
+    from inkshelf.store.jobfile import write_atomically
+
+    reading, _ = _reading(job)
+    write_atomically(output, render.script(reading).encode())
+    print(f"{output}: read it before you run it")
+
+
+@app.command()
+def know(
+    job: JobPath,
+    fact: Annotated[str, typer.Argument(help="backup, mains, consent, encrypted, recovery-key, secure-boot, firmware or ram")],
+    value: Annotated[str, typer.Argument()],
+) -> None:
+    """Record a fact about the machine that was not known before."""
+    from inkshelf.core.checks import know as record
+    from inkshelf.core.size import parse_size
+    from inkshelf.store import jobfile
+
+    yes_no = {"yes": True, "no": False}
+    known: dict[str, tuple[str, dict[str, Any]]] = {
+        "backup": ("backup", {"none": "none", "made": "made", "read-back": "read back"}),
+        "mains": ("mains", yes_no),
+        "consent": ("consent", yes_no),
+        "encrypted": ("encrypted", yes_no),
+        "recovery-key": ("recovery_key", yes_no),
+        "secure-boot": ("secure_boot", {one: one for one in ("on", "off", "absent", "hidden")}),
+        "firmware": ("mode", {"uefi": "uefi", "legacy": "legacy"}),
+    }
+    old = jobfile.load(job)
+    if fact == "ram":
+        changed = record(old, "ram_bytes", parse_size(value))
+    else:
+        field, values = _choice("FACT", fact, known)
+        changed = record(old, field, _choice(fact, value, values))
+    jobfile.save(changed, job)
+    print(f"{job}: {fact} is {value}")

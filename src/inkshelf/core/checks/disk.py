@@ -1,0 +1,154 @@
+"""Findings about disks and their tables, as found."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from itertools import combinations
+
+from inkshelf.core.checks.registry import Finding, Show, check
+from inkshelf.core.disk.types import type_name
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import MIB, binary
+
+
+@check
+def table_copies(reading: Reading) -> Iterator[Finding]:
+    """One copy of a GPT is damaged, differs, or stands in the wrong place."""
+    for disk in reading.plan.found.disks:
+        table = disk.table
+        if table.kind != "gpt":
+            continue
+        if not (table.primary_ok and table.backup_ok):
+            which = "backup" if table.primary_ok else "primary"
+            other = "primary" if table.primary_ok else "backup"
+            yield Finding(
+                f"disk.table.{disk.id}",
+                "warn",
+                f"The {which} table of disk {disk.id} is damaged",
+                f"Read from the {other} copy ({table.fault}); inking writes both copies anew.",
+                (),
+                (Show("shelf", "Look at the shelf"),),
+            )
+        elif table.backup_lba != disk.size // disk.sector - 1:
+            yield Finding(
+                f"disk.backup.{disk.id}",
+                "warn",
+                "The backup table is not at the end",
+                f"It stands at LBA {table.backup_lba}; the disk is longer, as after copying to a larger one. Inking puts it at the end.",
+                (),
+                (Show("shelf", "Look at the shelf"),),
+            )
+        if table.hybrid:
+            yield Finding(
+                f"disk.hybrid.{disk.id}",
+                "warn",
+                "Hybrid MBR",
+                f"Disk {disk.id} carries real MBR records beside its GPT; systems disagree on which one counts.",
+                (),
+                (Show("shelf", "Look at the shelf"),),
+            )
+
+
+@check
+def overlaps(reading: Reading) -> Iterator[Finding]:
+    """Volumes that share bytes, or run past the end of the disk."""
+    for disk in reading.plan.planned.disks:
+        for one, other in combinations(disk.volumes, 2):
+            if one.start < other.end and other.start < one.end:
+                yield Finding(
+                    f"disk.overlap.{one.call}.{other.call}",
+                    "stop",
+                    f"{one.call} and {other.call} overlap",
+                    "Two volumes claim the same bytes; writing to either may destroy the other.",
+                    (one.call, other.call),
+                    (Show("shelf", "Look at the shelf"),),
+                )
+        for volume in disk.volumes:
+            if volume.end > disk.size:
+                yield Finding(
+                    f"disk.beyond.{volume.call}",
+                    "stop",
+                    f"{volume.call} runs past the end",
+                    f"{binary(volume.end - disk.size)} of it are beyond the disk; the image may be cut short.",
+                    (volume.call,),
+                    (Show("intake", "Take the disk in again"),),
+                )
+
+
+@check
+def alignment(reading: Reading) -> Iterator[Finding]:
+    """Volumes that do not start on a multiple of 1 MiB."""
+    crooked = [
+        volume.call for disk in reading.plan.found.disks for volume in disk.volumes if volume.start % MIB and volume.number
+    ]
+    if crooked:
+        yield Finding(
+            "disk.alignment",
+            "note",
+            "Not aligned to 1 MiB",
+            "Slower on some disks, harmless otherwise; it is left as it is.",
+            tuple(crooked),
+        )
+
+
+@check
+def unknown_types(reading: Reading) -> Iterator[Finding]:
+    """Types that the program does not know are kept, and said."""
+    for disk in reading.plan.found.disks:
+        calls = tuple(volume.call for volume in disk.volumes if volume.type_id and type_name(volume.type_id) == "not known")
+        if calls:
+            yield Finding(
+                f"disk.type.{disk.id}",
+                "note",
+                "Partition type not known",
+                "It is kept exactly as found; ask whose it is before touching it.",
+                calls,
+            )
+
+
+@check
+def duplicates(reading: Reading) -> Iterator[Finding]:
+    """Two partitions or disks with one GUID: a raw clone."""
+    volumes = list(reading.plan.found.volumes())
+    twice = {guid for guid, count in Counter(volume.guid for _, volume in volumes if volume.guid).items() if count > 1}
+    for guid in sorted(twice):
+        calls = tuple(volume.call for _, volume in volumes if volume.guid == guid)
+        yield Finding(
+            f"disk.duplicate.{guid}",
+            "stop",
+            "Two partitions bear one GUID",
+            "Boot entries and boot data cannot tell them apart; this is what a raw clone leaves.",
+            calls,
+            (Show("intake", "Take one of them out"),),
+        )
+
+
+@check
+def lookalikes(reading: Reading) -> Iterator[Finding]:
+    """Two disks that a person could take for each other."""
+    for one, other in combinations(reading.plan.found.disks, 2):
+        if abs(one.size - other.size) * 100 < one.size and one.model == other.model:
+            yield Finding(
+                f"disk.alike.{one.id}{other.id}",
+                "warn",
+                f"Disks {one.id} and {other.id} look alike",
+                f"Same size and model; tell them by serial: {one.serial or 'not known'} and {other.serial or 'not known'}.",
+                (),
+                (Show("intake", "Check the serials"),),
+            )
+
+
+@check
+def no_identity(reading: Reading) -> Iterator[Finding]:
+    """A disk whose model and serial are not known cannot be told from another on the day."""
+    for disk in reading.plan.found.disks:
+        if not disk.serial:
+            yield Finding(
+                f"disk.identity.{disk.id}",
+                "warn",
+                f"Serial of disk {disk.id} not known",
+                "The sheet and the script can then check the size only; capture lsblk on the machine and add it.",
+                (),
+                (Show("intake", "Add a capture"),),
+            )

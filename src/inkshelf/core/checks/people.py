@@ -1,0 +1,142 @@
+"""Findings about people: back-up, consent, keys, mains. What is not known yet is a warning; what is known to be missing, a stop."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkshelf.core.checks.registry import Aim, Finding, Know, Show, check
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.steps.kinds import Confirm
+
+
+def _step(reading: Reading, subject: str) -> int:
+    return next(
+        (number for number, step in enumerate(reading.job.steps, 1) if isinstance(step, Confirm) and step.subject == subject), 0
+    )
+
+
+@check
+def backup(reading: Reading) -> Iterator[Finding]:
+    """A back-up that nobody has opened is not a back-up."""
+    state = reading.plan.found.conditions.backup
+    kept = tuple(volume.call for _, volume in reading.plan.found.volumes() if volume.holds)
+    if not kept or state == "read back":
+        return
+    marked = Know("backup", "read back", "Mark as read back")
+    if state == "made":
+        yield Finding(
+            "people.backup",
+            "stop",
+            "Back-up not read back",
+            "A copy that nobody has opened is not a back-up yet. Open three files from it.",
+            kept,
+            (marked,),
+        )
+    elif state == "none":
+        yield Finding(
+            "people.backup",
+            "stop",
+            "No back-up",
+            "If power fails in the middle of a shrink, files can be lost. Make one and open three files from it.",
+            kept,
+            (marked,),
+        )
+    else:
+        yield Finding(
+            "people.backup",
+            "warn",
+            "Back-up not known yet",
+            "Ask for it, and open three files from it before anything is written.",
+            kept,
+            (marked, Know("backup", "none", "There is none")),
+        )
+
+
+@check
+def encryption(reading: Reading) -> Iterator[Finding]:
+    """Encryption whose recovery key nobody has at hand locks the owner out after a change of start-up files."""
+    known = reading.plan.found.conditions
+    systems = tuple(volume.call for _, volume in reading.plan.found.volumes() if volume.holds and volume.holds.family == "nt")
+    if not systems:
+        return
+    if known.encrypted is None:
+        yield Finding(
+            "people.encrypted",
+            "warn",
+            "Encryption not known yet",
+            "If the volume is encrypted, the recovery key may be asked after the work.",
+            systems,
+            (Know("encrypted", False, "It is not"), Know("encrypted", True, "It is")),
+        )
+    elif known.encrypted and not known.recovery_key:
+        yield Finding(
+            "people.key",
+            "stop",
+            "Recovery key not at hand",
+            "The trust module asks for it once the start-up files change. Find it before, suspend protection, resume after.",
+            systems,
+            (Know("recovery_key", True, "It is at hand"),),
+        )
+
+
+@check
+def mains(reading: Reading) -> Iterator[Finding]:
+    """A shrink on battery."""
+    state = reading.plan.found.conditions.mains
+    if state is False:
+        yield Finding(
+            "people.mains",
+            "stop",
+            "On battery",
+            "A shrink must not be cut by an empty battery. Connect the mains.",
+            (),
+            (Know("mains", True, "It is connected"),),
+        )
+    elif state is None:
+        yield Finding(
+            "people.mains",
+            "warn",
+            "Mains not known yet",
+            "Connect the machine before the first step that writes.",
+            (),
+            (Know("mains", True, "It is connected"),),
+        )
+
+
+@check
+def consent(reading: Reading) -> Iterator[Finding]:
+    """The owner's consent in writing."""
+    if reading.job.steps and not reading.plan.found.conditions.consent:
+        step = _step(reading, "consent")
+        yield Finding(
+            "people.consent",
+            "note",
+            "Consent not noted",
+            f"The owner signs the sheet before step {step + 1 if step else 1}.",
+            (),
+            (Know("consent", True, "It is signed"), *((Show("sheet", f"Show step {step}", step),) if step else ())),
+        )
+
+
+@check
+def memory(reading: Reading) -> Iterator[Finding]:
+    """Swap depends on memory."""
+    aim = reading.job.aim
+    if aim and aim.swap != "none" and reading.plan.found.ram_bytes is None:
+        yield Finding(
+            "people.ram",
+            "warn",
+            "Memory not known yet",
+            "Swap is planned for 8 GiB of memory until it is.",
+            (),
+            (Show("intake", "Enter the memory"),),
+        )
+    if aim and aim.swap == "hibernate" and reading.plan.found.firmware.secure_boot == "on":
+        yield Finding(
+            "firmware.lockdown",
+            "warn",
+            "Hibernation with Secure Boot on",
+            "Most kernels refuse to hibernate then; the swap would be larger than it needs to be.",
+            (),
+            (Aim("swap", "sqrt", "Use the square-root rule"),),
+        )

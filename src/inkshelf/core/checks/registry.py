@@ -1,0 +1,111 @@
+"""Findings: values with a severity, the volume they speak of, one sentence why, and remedies that the program can apply."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from inkshelf.core.plan.job import Job, Override, replan, with_aim, with_found
+from inkshelf.core.plan.reading import Reading
+
+Severity = Literal["stop", "warn", "note"]
+RANK: dict[Severity, int] = {"stop": 0, "warn": 1, "note": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Know:
+    """Remedy: record a fact about the machine (a field of its conditions or firmware, or its memory)."""
+
+    field: str
+    value: str | bool | int
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """Remedy: change one field of the aim."""
+
+    field: str
+    value: str | int | None
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class AnswerFor:
+    """Remedy: override a stop in writing; the reason stands on the sheet."""
+
+    finding: str
+    title: str = "Answer for it in writing"
+
+
+@dataclass(frozen=True, slots=True)
+class Show:
+    """Remedy: go where the thing is put right (a chapter, and a volume or step in it)."""
+
+    chapter: str
+    title: str
+    step: int = 0
+
+
+Remedy = Know | Aim | AnswerFor | Show
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One finding. ``key`` is stable; ``calls`` names the volumes it speaks of; ``overridden`` holds the written reason."""
+
+    key: str
+    severity: Severity
+    title: str
+    why: str
+    calls: tuple[str, ...] = ()
+    remedies: tuple[Remedy, ...] = ()
+    overridden: str = ""
+
+
+Check = Callable[[Reading], Iterator[Finding]]
+CHECKS: list[Check] = []
+
+
+def check(function: Check) -> Check:
+    """Register a check; order of registration is the order within a severity."""
+    CHECKS.append(function)
+    return function
+
+
+def findings(reading: Reading) -> tuple[Finding, ...]:
+    """Run every check; stops first. A stop that was answered for in writing becomes a warning that carries the reason."""
+    written = {one.finding: one.reason for one in reading.job.overrides}
+    found = []
+    for one in (finding for function in CHECKS for finding in function(reading)):
+        if one.severity == "stop" and one.key in written:
+            found.append(replace(one, severity="warn", overridden=written[one.key], remedies=()))
+        elif one.severity == "stop":
+            found.append(replace(one, remedies=(*one.remedies, AnswerFor(one.key))))
+        else:
+            found.append(one)
+    return tuple(sorted(found, key=lambda one: RANK[one.severity]))
+
+
+def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
+    """Return the job after a remedy. ``Show`` changes nothing; ``AnswerFor`` needs a reason."""
+    if isinstance(remedy, Know):
+        return know(job, remedy.field, remedy.value)
+    if isinstance(remedy, Aim) and job.aim is not None:
+        return with_aim(job, replace(job.aim, **{remedy.field: remedy.value}))  # type: ignore[arg-type]
+    if isinstance(remedy, AnswerFor) and reason.strip():
+        return replace(job, overrides=(*job.overrides, Override(remedy.finding, reason.strip())))
+    return job
+
+
+def know(job: Job, field: str, value: str | bool | int | None) -> Job:
+    """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes`` or a field of the conditions."""
+    found = job.found
+    if field in {"mode", "secure_boot"}:
+        from inkshelf.core.machine.assemble import infer_entries
+
+        return with_found(job, infer_entries(replace(found, firmware=replace(found.firmware, **{field: value}))))  # type: ignore[arg-type]
+    if field == "ram_bytes":
+        return with_found(job, replace(found, ram_bytes=value))  # type: ignore[arg-type]
+    return replan(replace(job, found=replace(found, conditions=replace(found.conditions, **{field: value}))))  # type: ignore[arg-type]

@@ -1,0 +1,189 @@
+"""Findings about room: is it enough, in one piece, in the right place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkshelf.core.checks.registry import Aim, Finding, Show, check
+from inkshelf.core.machine.state import Volume
+from inkshelf.core.plan.aim import comfortable, figure, least, reason
+from inkshelf.core.plan.fit import givers, possible, reserve_size
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import MIB, binary
+from inkshelf.core.steps.kinds import Create, Prepare, Shrink
+
+
+@check
+def cannot_be_planned(reading: Reading) -> Iterator[Finding]:
+    """The aim has no plan on this machine, or a step refuses."""
+    job = reading.job
+    if job.plan_fault:
+        remedies = _largest(reading) if job.aim and job.aim.size_bytes else ()
+        yield Finding(
+            "room.no-plan", "stop", "This cannot be planned", job.plan_fault, (), (*remedies, Show("aim", "Change the aim"))
+        )
+    if reading.plan.fault:
+        number, error = reading.plan.fault
+        yield Finding("room.fault", "stop", f"Step {number} cannot be done", str(error), (), (Show("aim", "Change the aim"),))
+
+
+def _largest(reading: Reading) -> tuple[Aim, ...]:
+    job = reading.job
+    if job.aim is None:
+        return ()
+    try:
+        most = possible(job.found.disk(job.aim.disk)) // MIB * MIB
+    except KeyError:
+        return ()
+    return (Aim("size_bytes", most, f"Take {binary(most)}"),) if most > least(job.aim, job.found.ram_bytes) else ()
+
+
+def _shrinks(reading: Reading) -> Iterator[tuple[int, Shrink, Volume]]:
+    for number, step in enumerate(reading.job.steps, 1):
+        if isinstance(step, Shrink):
+            found = reading.plan.found.find(step.call)
+            if found:
+                yield number, step, found[1]
+
+
+@check
+def beyond_movable(reading: Reading) -> Iterator[Finding]:
+    """A shrink goes past what the volume's own system can move, or leaves less than the reserve."""
+    for number, step, volume in _shrinks(reading):
+        system = volume.filesystem
+        if system is None:
+            continue
+        if system.smallest_bytes and step.to_bytes < system.smallest_bytes:
+            yield Finding(
+                f"room.movable.{step.call}",
+                "stop",
+                f"{step.call} cannot be shrunk that far",
+                f"Its own system stops at {binary(system.smallest_bytes)}: {system.smallest_why}. Step {number} asks for {binary(step.to_bytes)}.",
+                (step.call,),
+                (*_largest(reading), Show("shelf", "Drag the edge back")),
+            )
+        elif system.used_bytes is not None and step.to_bytes < reserve_size(system.used_bytes):
+            left = step.to_bytes - system.used_bytes
+            yield Finding(
+                f"room.reserve.{step.call}",
+                "warn",
+                f"{step.call} would be left with {binary(left)}",
+                "The owner's system should keep the larger of 20 GiB and 15 % of its new size for updates and work.",
+                (step.call,),
+                _largest(reading),
+            )
+
+
+@check
+def asleep_or_dirty(reading: Reading) -> Iterator[Finding]:
+    """What is to be shrunk is marked for a check or half asleep."""
+    prepared = {(step.call, step.what): number for number, step in enumerate(reading.job.steps, 1) if isinstance(step, Prepare)}
+    for _, volume in reading.plan.found.volumes():
+        system = volume.filesystem
+        if system is None or not (system.hibernated or system.dirty):
+            continue
+        if system.hibernated:
+            step = prepared.get((volume.call, "fast_startup_off"), 0)
+            why = "It was left half asleep; others may only read it, and nothing may resize it until a full shutdown."
+            yield _state(f"room.asleep.{volume.call}", volume, "Fast start-up is on", why, step)
+        if system.dirty:
+            step = prepared.get((volume.call, "check_volume"), 0)
+            yield _state(
+                f"room.dirty.{volume.call}",
+                volume,
+                "Marked for a check",
+                "Its own checker must run before anything resizes it.",
+                step,
+            )
+
+
+def _state(key: str, volume: Volume, title: str, why: str, step: int) -> Finding:
+    if step:
+        return Finding(
+            key, "warn", title, f"{why} Step {step} does it.", (volume.call,), (Show("sheet", f"Show step {step}", step),)
+        )
+    return Finding(key, "warn", title, why, (volume.call,), (Show("aim", "Plan something for it"),))
+
+
+@check
+def floors(reading: Reading) -> Iterator[Finding]:
+    """New volumes below their floor or below comfort."""
+    job = reading.job
+    if job.aim is None or not job.steps:
+        return
+    apart = job.aim.home == "apart"
+    for step in job.steps:
+        if not isinstance(step, Create) or step.role not in {"system", "data"}:
+            continue
+        item = "home" if step.role == "data" else ("linux_root" if apart else "linux_desktop")
+        if step.size < figure(item, "floor"):
+            need = min(comfortable(job.aim, job.found.ram_bytes), possible(job.found.disk(job.aim.disk)) // MIB * MIB)
+            yield Finding(
+                f"room.floor.{step.call}",
+                "stop",
+                f"{step.call} is below its floor",
+                f"{binary(step.size)}, and {binary(figure(item, 'floor'))} is the least: {reason(item)}.",
+                (step.call,),
+                (Aim("size_bytes", need, f"Take {binary(need)} in all"),),
+            )
+        elif step.size < figure(item, "comfortable"):
+            yield Finding(
+                f"room.comfort.{step.call}",
+                "note",
+                f"{step.call} is below comfort",
+                f"{binary(step.size)}; {binary(figure(item, 'comfortable'))} is comfortable: {reason(item)}.",
+                (step.call,),
+                (Aim("size_bytes", None, "As much as is comfortable"),),
+            )
+
+
+@check
+def elsewhere(reading: Reading) -> Iterator[Finding]:
+    """Free room on the wrong side of a neighbour: two gaps of 30 GiB are not 60."""
+    for disk in reading.plan.planned.disks:
+        for gap in disk.gaps(1 << 30):
+            before = next((volume for volume in disk.volumes if volume.end == gap.start), None)
+            if before and disk.volumes and reading.job.steps:
+                yield Finding(
+                    f"room.gap.{disk.id}.{gap.start}",
+                    "note",
+                    f"{binary(gap.size)} stay free behind {before.call}",
+                    f"They are not beside the new room: {before.call} lies between. Moving it would cost a copy of its used bytes.",
+                    (before.call,),
+                    (Show("shelf", "Look at the shelf"),),
+                )
+
+
+@check
+def blocked_growth(reading: Reading) -> Iterator[Finding]:
+    """A recovery volume right behind a system volume keeps it from growing later."""
+    for disk in reading.plan.found.disks:
+        for one, other in zip(disk.volumes, disk.volumes[1:], strict=False):
+            if one.role == "system" and other.role == "recovery" and one.end == other.start and not reading.job.steps:
+                yield Finding(
+                    f"room.blocked.{one.call}",
+                    "note",
+                    f"{other.call} stands behind {one.call}",
+                    f"{one.call} can give room from its end, but cannot grow past {other.call}.",
+                    (one.call, other.call),
+                )
+
+
+@check
+def used_not_known(reading: Reading) -> Iterator[Finding]:
+    """Without the used space no shrink can be planned."""
+    for disk in reading.plan.found.disks:
+        blind = tuple(
+            volume.call
+            for volume in disk.volumes
+            if volume.filesystem and volume.used is None and volume.role in {"system", "data"}
+        )
+        if blind and not givers(disk):
+            yield Finding(
+                f"room.blind.{disk.id}",
+                "warn",
+                "Used space not known",
+                "Captured text does not say how full these volumes are; an image does.",
+                blind,
+                (Show("intake", "Add an image"),),
+            )

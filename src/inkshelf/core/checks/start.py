@@ -1,0 +1,221 @@
+"""Findings about starting: EFI system partitions, entries, and systems that would not start."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkshelf.core.boot.rehearse import Outcome
+from inkshelf.core.checks.registry import Aim, Finding, Know, Show, check
+from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, label_fault
+from inkshelf.core.disk.types import gpt_type, is_esp
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import binary
+from inkshelf.core.steps.kinds import Format, Install, Retype
+
+
+def _outcomes(reading: Reading, mishap: str) -> dict[str, Outcome]:
+    return {one.system: one for one in reading.after if one.mishap == mishap}
+
+
+@check
+def does_not_start(reading: Reading) -> Iterator[Finding]:
+    """A system that would not start at the end of the plan."""
+    if reading.plan.found.firmware.mode is None:
+        return
+    for call, one in _outcomes(reading, "none").items():
+        if not one.starts:
+            yield Finding(
+                f"start.none.{call}",
+                "stop",
+                f"{call} would not start",
+                f"{one.why}.",
+                (call,),
+                (Show("start", "Look at the start map"),),
+            )
+        elif one.by_hand:
+            yield Finding(
+                f"start.hand.{call}",
+                "warn",
+                f"{call} starts by hand only",
+                f"{one.why}.",
+                (call,),
+                (Show("start", "Look at the start map"),),
+            )
+
+
+@check
+def after_mishaps(reading: Reading) -> Iterator[Finding]:
+    """A system that starts now, but not after something ordinary happens."""
+    now = _outcomes(reading, "none")
+    for mishap, words in (("firmware-reset", "the firmware is reset"), ("nt-updated", "the NT family's system is updated")):
+        for call, one in _outcomes(reading, mishap).items():
+            if now.get(call) and now[call].starts and not one.starts:
+                yield Finding(
+                    f"start.{mishap}.{call}",
+                    "note",
+                    f"{call} does not start when {words}",
+                    "Its entry is gone then, and the fallback file belongs to another system; "
+                    "the sheet says how to make the entry again.",
+                    (call,),
+                    (Show("start", "Look at the start map"),),
+                )
+
+
+@check
+def system_partitions(reading: Reading) -> Iterator[Finding]:
+    """EFI system partitions: none, unreadable by firmware, or two on one disk."""
+    planned = reading.plan.planned
+    if planned.firmware.mode != "uefi":
+        return
+    holders = [(disk, volume) for disk, volume in planned.volumes() if is_esp(volume)]
+    if planned.disks and not holders:
+        yield Finding(
+            "start.no-esp",
+            "stop",
+            "No EFI system partition",
+            "UEFI firmware has nothing to start from.",
+            (),
+            (Aim("esp", "own", "Plan one of its own"),),
+        )
+    for _, volume in holders:
+        system = volume.filesystem
+        if system and system.kind == "fat32" and system.clusters < FAT32_LEAST_CLUSTERS:
+            yield Finding(
+                f"start.small-esp.{volume.call}",
+                "stop",
+                f"Firmware cannot read {volume.call}",
+                f"Its FAT32 has {system.clusters} clusters; below 65,525 firmware does not mount it.",
+                (volume.call,),
+                (Show("shelf", "Make it larger"),),
+            )
+    for disk in planned.disks:
+        here = sorted((volume for other, volume in holders if other.id == disk.id), key=lambda one: one.number)
+        if len(here) > 1:
+            yield Finding(
+                f"start.two-esp.{disk.id}",
+                "note",
+                "Two EFI system partitions",
+                f"{here[0].call} wins where firmware looks for the fallback file: it has the lower partition number.",
+                tuple(one.call for one in here),
+                (Show("start", "Look at the start map"),),
+            )
+
+
+@check
+def loaders_fit(reading: Reading) -> Iterator[Finding]:
+    """The loaders do not fit the free room of the EFI system partition they go to."""
+    for number, step in enumerate(reading.job.steps, 1):
+        if isinstance(step, Install) and number <= len(reading.plan.machines):
+            before = reading.plan.machines[number - 1].find(step.esp)
+            need = sum(file.size_bytes for file in step.files)
+            system = before[1].filesystem if before else None
+            if system and system.used_bytes is not None and system.size_bytes - system.used_bytes < need:
+                yield Finding(
+                    f"start.full.{step.esp}",
+                    "stop",
+                    f"{step.esp} is too full",
+                    f"The loaders need {binary(need)}; {binary(system.size_bytes - system.used_bytes)} are free.",
+                    (step.esp,),
+                    (Aim("esp", "own", "Give the new system its own"),),
+                )
+
+
+@check
+def assumed_entries(reading: Reading) -> Iterator[Finding]:
+    """Boot variables that were not captured are assumptions."""
+    firmware = reading.plan.found.firmware
+    if firmware.mode == "uefi" and not firmware.entries_known and firmware.entries:
+        yield Finding(
+            "start.assumed",
+            "note",
+            "Boot entries not captured",
+            "One entry per loader is assumed. On the machine, efibootmgr -v shows what is really there.",
+            (),
+            (Show("start", "See what is assumed"),),
+        )
+
+
+@check
+def put_back(reading: Reading) -> Iterator[Finding]:
+    """Something is changed for the time of the work and must be put back."""
+    retyped = [(number, step) for number, step in enumerate(reading.job.steps, 1) if isinstance(step, Retype)]
+    for call in dict.fromkeys(step.call for _, step in retyped):
+        last = max(number for number, step in retyped if step.call == call)
+        yield Finding(
+            f"start.put-back.{call}",
+            "note",
+            f"{call} is hidden during the work",
+            "So that the installer does not take it; while it is, some firmware does not start the old system. "
+            f"Step {last} puts its type back.",
+            (call,),
+            (Show("sheet", f"Show step {last}", last),),
+        )
+
+
+@check
+def two_roots(reading: Reading) -> Iterator[Finding]:
+    """Two root volumes of one discoverable type on a disk."""
+    for disk in reading.plan.planned.disks:
+        roots = tuple(
+            volume.call
+            for volume in disk.volumes
+            if volume.type_id == gpt_type("linux_root_x64") and not volume.attributes >> 63 & 1
+        )
+        if len(roots) > 1:
+            yield Finding(
+                f"start.roots.{disk.id}",
+                "warn",
+                "Two roots of one type",
+                "Current systems mount a root by its type without a mount table and may take the wrong one; "
+                "bit 63 on one of them stops that.",
+                roots,
+                (Show("shelf", "Look at the shelf"),),
+            )
+
+
+@check
+def labels(reading: Reading) -> Iterator[Finding]:
+    """A label that its file system refuses."""
+    for step in reading.job.steps:
+        if isinstance(step, Format) and (fault := label_fault(step.filesystem, step.label)):
+            yield Finding(
+                f"fs.label.{step.call}",
+                "stop",
+                f"The label of {step.call} is refused",
+                f"{fault}.",
+                (step.call,),
+                (Show("shelf", "Change the label"),),
+            )
+
+
+@check
+def firmware_state(reading: Reading) -> Iterator[Finding]:
+    """Firmware facts that are not known yet, or that hide something."""
+    firmware = reading.plan.found.firmware
+    if firmware.mode is None:
+        yield Finding(
+            "firmware.mode",
+            "warn",
+            "Firmware mode not known yet",
+            "It decides how every system here starts. Look inside the running system first.",
+            (),
+            (Know("mode", "uefi", "It is UEFI"), Know("mode", "legacy", "It is legacy")),
+        )
+    elif firmware.mode == "uefi" and firmware.secure_boot is None:
+        yield Finding(
+            "firmware.secure-boot",
+            "warn",
+            "Secure Boot not known yet",
+            "Absent, off, on or hidden: the rehearsal shows both for now.",
+            (),
+            (Know("secure_boot", "on", "It is on"), Know("secure_boot", "off", "It is off")),
+        )
+    elif firmware.secure_boot == "hidden":
+        yield Finding(
+            "firmware.hidden",
+            "warn",
+            "Secure Boot is hidden",
+            "A compatibility module (CSM) hides the option; a system that starts the legacy way would stop starting when it goes off.",
+            (),
+            (Show("intake", "Look at the firmware"),),
+        )

@@ -1,0 +1,170 @@
+"""ext2, ext3 and ext4: what the volume is, and a small reader for the files that matter for starting.
+
+Source: the kernel's documentation of the ext4 data structures (super block, group descriptors, inodes, extents, folders).
+"""
+
+from __future__ import annotations
+
+import struct
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from inkshelf.core.disk.source import ByteSource, exactly, unpack
+from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.state import FileSystem
+from inkshelf.core.size import align_up
+
+MAGIC = 0xEF53
+ROOT = 2
+EXTENTS_FLAG, INLINE_FLAG = 0x80000, 0x10000000
+JOURNAL, RECOVER, EXTENTS, WIDE = 0x4, 0x4, 0x40, 0x80
+
+
+@dataclass(frozen=True, slots=True)
+class Ext:
+    """The super block's figures."""
+
+    source: ByteSource
+    block: int
+    blocks: int
+    free_blocks: int
+    per_group: int
+    inodes_per_group: int
+    inode_bytes: int
+    descriptor_bytes: int
+    first_block: int
+    label: str
+    uuid: str
+    clean: bool
+    recover: bool
+    kind: str
+
+
+def open_ext(source: ByteSource) -> Ext | None:
+    """Return the super block's figures, or ``None`` where it is not ext."""
+    raw = source.read(1024, 1024)
+    if len(raw) < 1024 or struct.unpack_from("<H", raw, 56)[0] != MAGIC:
+        return None
+    blocks, _, free, _, first, log = struct.unpack_from("<IIIIII", raw, 4)
+    compat, incompat, _ = struct.unpack_from("<III", raw, 92)
+    wide = bool(incompat & WIDE)
+    if log > 6:
+        raise FormatError("The super block of an ext volume is damaged (block size).", "Check it with its own checker.")
+    per_group, _, inodes = struct.unpack_from("<III", raw, 32)
+    if not per_group or not inodes:
+        raise FormatError("The super block of an ext volume is damaged (groups).", "Check it with its own checker.")
+    if wide:
+        blocks |= struct.unpack_from("<I", raw, 336)[0] << 32
+        free |= struct.unpack_from("<I", raw, 344)[0] << 32
+    kind = "ext4" if incompat & (EXTENTS | WIDE) else "ext3" if compat & JOURNAL else "ext2"
+    return Ext(
+        source,
+        1024 << log,
+        blocks,
+        free,
+        per_group,
+        inodes,
+        struct.unpack_from("<H", raw, 88)[0] or 128,
+        (struct.unpack_from("<H", raw, 254)[0] or 32) if wide else 32,
+        first,
+        raw[120:136].split(b"\0")[0].decode("utf-8", "replace"),
+        str(uuid.UUID(bytes=raw[104:120])),
+        bool(struct.unpack_from("<H", raw, 58)[0] & 1),
+        bool(incompat & RECOVER),
+        kind,
+    )
+
+
+def probe(source: ByteSource) -> FileSystem | None:
+    """Return the facts, or ``None`` where it is not ext. The smallest size is an estimate: used blocks and a fortieth."""
+    ext = open_ext(source)
+    if ext is None:
+        return None
+    used = max(0, ext.blocks - ext.free_blocks) * ext.block
+    size = ext.blocks * ext.block
+    smallest = min(size, align_up(used + used // 40, 1 << 20))
+    return FileSystem(
+        ext.kind,
+        size,
+        ext.label,
+        ext.uuid,
+        used,
+        smallest,
+        "blocks in use, offline only",
+        None,
+        ext.recover or not ext.clean,
+        False,
+        ext.block,
+        ext.blocks,
+    )
+
+
+def _inode(ext: Ext, number: int) -> bytes:
+    group, index = divmod(number - 1, ext.inodes_per_group)
+    at = (ext.first_block + 1) * ext.block + group * ext.descriptor_bytes
+    raw = exactly(ext.source, at, ext.descriptor_bytes, "group descriptor")
+    table = struct.unpack_from("<I", raw, 8)[0]
+    if ext.descriptor_bytes >= 64:
+        table |= struct.unpack_from("<I", raw, 40)[0] << 32
+    return exactly(ext.source, table * ext.block + index * ext.inode_bytes, min(ext.inode_bytes, 256), f"inode {number}")
+
+
+def _extents(ext: Ext, node: bytes, depth: int = 0) -> Iterator[tuple[int, int]]:
+    magic, count, _, level = unpack("<HHHH", node, 0, "extent")
+    if magic != 0xF30A or depth > 5:
+        raise FormatError("A file's extents on an ext volume are damaged.", "Check it with its own checker.")
+    for index in range(count):
+        at = 12 + 12 * index
+        if level:
+            low, high = unpack("<IH", node, at + 4, "extent")
+            yield from _extents(ext, exactly(ext.source, (high << 32 | low) * ext.block, ext.block, "extent block"), depth + 1)
+        else:
+            length, high, low = unpack("<HHI", node, at + 4, "extent")
+            yield high << 32 | low, length - 32768 if length > 32768 else length
+
+
+def read_inode(ext: Ext, number: int, limit: int = 1 << 20) -> bytes:
+    """Return the first ``limit`` bytes of an inode's contents."""
+    raw = _inode(ext, number)
+    size = min(limit, struct.unpack_from("<I", raw, 4)[0])
+    flags = struct.unpack_from("<I", raw, 32)[0]
+    if flags & INLINE_FLAG or (raw[1] >> 4 == 0xA and size < 60):
+        return raw[40 : 40 + min(size, 60)]
+    runs = (
+        _extents(ext, raw[40:100]) if flags & EXTENTS_FLAG else ((one, 1) for one in struct.unpack_from("<12I", raw, 40) if one)
+    )
+    data = bytearray()
+    for first, count in runs:
+        if len(data) >= size:
+            break
+        data += exactly(
+            ext.source, first * ext.block, min(count * ext.block, align_up(size - len(data), ext.block)), "file contents"
+        )
+    return bytes(data[:size])
+
+
+def folder(ext: Ext, number: int) -> dict[str, int]:
+    """Return the names in a folder with their inode numbers (indexed folders read the same way, leaf by leaf)."""
+    raw = read_inode(ext, number)
+    names: dict[str, int] = {}
+    at = 0
+    while at + 8 <= len(raw):
+        inode, length, name_length = unpack("<IHB", raw, at, "folder")
+        if length < 8:
+            break
+        if inode:
+            names[raw[at + 8 : at + 8 + name_length].decode("utf-8", "replace")] = inode
+        at += length
+    return names
+
+
+def lookup(ext: Ext, path: str) -> int | None:
+    """Return the inode of an absolute path, or ``None``."""
+    number = ROOT
+    for part in path.strip("/").split("/"):
+        found = folder(ext, number).get(part)
+        if found is None:
+            return None
+        number = found
+    return number

@@ -1,0 +1,317 @@
+"""NTFS: size, use, state, and the end of what its own system cannot move.
+
+Reads the boot sector, a few records of the master file table, the root folder's index and the cluster bitmap; holes in a
+sparse image are never read. Source: the structures as published by the free drivers' documentation (layout headers 3.1).
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from inkshelf.core.disk.filesystems import SLICES
+from inkshelf.core.disk.source import ByteSource, exactly
+from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.state import FileSystem
+from inkshelf.core.size import align_up, binary
+from inkshelf.data import exact
+
+MFT, MIRROR, LOG, VOLUME, ROOT, BITMAP = 0, 1, 2, 3, 5, 6
+NAME_ATTR, VOLUME_NAME, VOLUME_INFO, DATA, INDEX_ROOT, INDEX_ALLOCATION = 0x30, 0x60, 0x70, 0x80, 0x90, 0xA0
+CHUNK = 1 << 20
+RESERVE = 1 << 30  # what a shrink leaves its own system to work in
+
+
+@dataclass(frozen=True, slots=True)
+class Ntfs:
+    """Geometry of a volume, sizes in bytes, and where its file table runs are."""
+
+    source: ByteSource
+    sector: int
+    cluster: int
+    clusters: int
+    record: int
+    serial: int
+    mft_runs: tuple[tuple[int, int], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Attribute:
+    """One attribute of a record: resident ``value``, or ``runs`` of (first cluster, count); -1 is a hole."""
+
+    kind: int
+    name: str
+    value: bytes
+    runs: tuple[tuple[int, int], ...]
+    size: int
+
+
+def open_ntfs(source: ByteSource) -> Ntfs | None:
+    """Return the geometry, or ``None`` where the boot sector is not NTFS."""
+    head = source.read(0, 512)
+    if len(head) < 512 or head[3:11] != b"NTFS    ":
+        return None
+    sector, per_cluster = struct.unpack_from("<HB", head, 11)
+    total, mft = struct.unpack_from("<QQ", head, 40)
+    per_record = struct.unpack_from("<b", head, 64)[0]
+    cluster = sector * (per_cluster if per_cluster <= 128 else 1 << (256 - per_cluster))
+    if sector not in {512, 1024, 2048, 4096} or not 512 <= cluster <= 1 << 21 or not total:
+        raise FormatError("The boot sector of an NTFS volume is damaged.", "Let its own system check it.")
+    record = 1 << -per_record if per_record < 0 else per_record * cluster
+    if not 256 <= record <= 1 << 16:
+        raise FormatError("The boot sector of an NTFS volume is damaged (record size).", "Let its own system check it.")
+    bare = Ntfs(
+        source, sector, cluster, total * sector // cluster, record, struct.unpack_from("<Q", head, 72)[0], ((mft, 1 << 20),)
+    )
+    runs = next((one.runs for one in attributes(bare, MFT) if one.kind == DATA and not one.name), ())
+    return Ntfs(source, sector, cluster, bare.clusters, record, bare.serial, runs or bare.mft_runs)
+
+
+def _locate(volume: Ntfs, number: int) -> int:
+    offset = number * volume.record
+    for first, count in volume.mft_runs:
+        if offset < count * volume.cluster:
+            return first * volume.cluster + offset
+        offset -= count * volume.cluster
+    raise FormatError(f"Record {number} is not in the file table.")
+
+
+def record_bytes(volume: Ntfs, number: int) -> bytes:
+    """Return one record of the file table with its sector ends restored (the update sequence)."""
+    raw = bytearray(exactly(volume.source, _locate(volume, number), volume.record, f"file record {number}"))
+    return _fixed(raw, b"FILE", f"file record {number}")
+
+
+def _fixed(raw: bytearray, magic: bytes, what: str) -> bytes:
+    if raw[:4] != magic:
+        raise FormatError(f"{what}: not where it should be.")
+    at, count = struct.unpack_from("<HH", raw, 4)
+    if at + 2 * count > len(raw) or count < 1 or (count - 1) * 512 > len(raw):
+        raise FormatError(f"{what}: its update sequence is damaged.")
+    for index in range(1, count):
+        end = index * 512
+        if raw[end - 2 : end] != raw[at : at + 2]:
+            raise FormatError(f"{what}: it was being written when power failed.", "Let its own system check the volume.")
+        raw[end - 2 : end] = raw[at + 2 * index : at + 2 * index + 2]
+    return bytes(raw)
+
+
+def protected(raw: bytearray) -> bytes:
+    """Return a record with its update sequence put back, as it stands on the disk."""
+    at, count = struct.unpack_from("<HH", raw, 4)
+    for index in range(1, count):
+        end = 512 * index
+        raw[at + 2 * index : at + 2 * index + 2] = raw[end - 2 : end]
+        raw[end - 2 : end] = raw[at : at + 2]
+    return bytes(raw)
+
+
+def attributes(volume: Ntfs, number: int) -> list[Attribute]:
+    """Return the attributes of one record; those in extension records are not followed."""
+    raw = record_bytes(volume, number)
+    at = struct.unpack_from("<H", raw, 20)[0]
+    found = []
+    while at + 16 <= len(raw):
+        kind, length = struct.unpack_from("<II", raw, at)
+        if kind == 0xFFFFFFFF:
+            break
+        if length < 24 or at + length > len(raw):
+            raise FormatError(f"file record {number}: an attribute is longer than the record.")
+        found.append(_attribute(raw[at : at + length], kind, volume.clusters))
+        at += length
+    return found
+
+
+def _attribute(raw: bytes, kind: int, clusters: int) -> Attribute:
+    resident, name_length, name_at = raw[8] == 0, raw[9], struct.unpack_from("<H", raw, 10)[0]
+    name = raw[name_at : name_at + 2 * name_length].decode("utf-16-le", "replace")
+    if resident:
+        length, value_at = struct.unpack_from("<IH", raw, 16)
+        return Attribute(kind, name, raw[value_at : value_at + length], (), length)
+    if len(raw) < 64:
+        raise FormatError("An attribute of an NTFS record is cut short.")
+    runs_at, size = struct.unpack_from("<H", raw, 32)[0], struct.unpack_from("<Q", raw, 48)[0]
+    return Attribute(kind, name, b"", tuple(_runs(raw[runs_at:], clusters)), size)
+
+
+def _runs(raw: bytes, clusters: int) -> Iterator[tuple[int, int]]:
+    at = place = 0
+    while at < len(raw) and raw[at]:
+        length_bytes, offset_bytes = raw[at] & 15, raw[at] >> 4
+        end = at + 1 + length_bytes + offset_bytes
+        if not 1 <= length_bytes <= 8 or offset_bytes > 8 or end > len(raw):
+            raise FormatError("A run list of an NTFS record is damaged.", "Let its own system check the volume.")
+        count = int.from_bytes(raw[at + 1 : at + 1 + length_bytes], "little")
+        if offset_bytes:
+            place += int.from_bytes(raw[at + 1 + length_bytes : end], "little", signed=True)
+            if not (place >= 0 and place + count <= clusters):
+                raise FormatError("A file of an NTFS volume lies beyond its end.", "Let its own system check the volume.")
+        yield (place if offset_bytes else -1), count
+        at = end
+
+
+def root_names(volume: Ntfs) -> dict[str, int]:
+    """Return the names in the root folder, lower case, with their record numbers."""
+    names: dict[str, int] = {}
+    for one in attributes(volume, ROOT):
+        if one.kind == INDEX_ROOT and one.name == "$I30" and len(one.value) >= 32:
+            names.update(_index(one.value, 16))
+        elif one.kind == INDEX_ALLOCATION and one.name == "$I30":
+            for first, count in one.runs:
+                names.update(_index_blocks(volume, first, min(count * volume.cluster, CHUNK)))
+    return names
+
+
+def _index_blocks(volume: Ntfs, first: int, length: int) -> dict[str, int]:
+    names: dict[str, int] = {}
+    raw = exactly(volume.source, first * volume.cluster, length, "root folder")
+    for at in range(0, len(raw) - 4095, 4096):
+        if raw[at : at + 4] == b"INDX":
+            names.update(_index(_fixed(bytearray(raw[at : at + 4096]), b"INDX", "root folder"), 24))
+    return names
+
+
+def _index(raw: bytes, header_at: int) -> dict[str, int]:
+    names: dict[str, int] = {}
+    first, used = struct.unpack_from("<II", raw, header_at)
+    at, end = header_at + first, min(header_at + used, len(raw))
+    while at + 16 <= end:
+        reference, length, key_length, flags = struct.unpack_from("<QHHH", raw, at)
+        if flags & 2 or length < 16:
+            break
+        key = raw[at + 16 : at + 16 + key_length]
+        if len(key) >= 66:
+            names[key[66 : 66 + 2 * key[64]].decode("utf-16-le", "replace").lower()] = reference & 0xFFFFFFFFFFFF
+        at += length
+    return names
+
+
+def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
+    """Return used clusters, the cluster behind the last used one, and used clusters in each of ``SLICES`` slices."""
+    data = next((one for one in attributes(volume, BITMAP) if one.kind == DATA and not one.name), None)
+    if data is None:
+        raise FormatError("The cluster bitmap of an NTFS volume is missing.", "Let its own system check the volume.")
+    counts = np.zeros(SLICES, dtype=np.int64)
+    last, position = 0, 0
+    per_slice = max(8, align_up(-(-volume.clusters // SLICES), 8))
+    for piece in _bitmap_pieces(volume, data):
+        if piece is not None:
+            bits = np.frombuffer(piece, np.uint8)
+            nonzero = np.flatnonzero(bits)
+            if nonzero.size:
+                counts += _by_slice(bits, nonzero, position, per_slice)
+                tail = int(nonzero[-1])
+                last = (position + tail) * 8 + int(bits[tail]).bit_length()
+        position += CHUNK if piece is None else len(piece)
+    return int(counts.sum()), min(last, volume.clusters), tuple(int(one) for one in counts)
+
+
+def _by_slice(bits: np.ndarray, nonzero: np.ndarray, position: int, per_slice: int) -> np.ndarray:
+    which = np.minimum((position + nonzero) * 8 // per_slice, SLICES - 1)
+    return np.bincount(which, weights=np.bitwise_count(bits[nonzero]), minlength=SLICES).astype(np.int64)
+
+
+def _bitmap_pieces(volume: Ntfs, data: Attribute) -> Iterator[bytes | None]:
+    """Yield the bitmap in pieces of ``CHUNK`` bytes; bits behind the last cluster cleared; ``None`` is a hole of that length."""
+    wanted = -(-volume.clusters // 8)
+    if data.value:
+        yield _masked(data.value[:wanted], volume.clusters)
+        return
+    done = 0
+    for first, count in data.runs:
+        start = first * volume.cluster
+        length = min(count * volume.cluster, wanted - done)
+        for at in range(start, start + length, CHUNK):
+            step = min(CHUNK, start + length - at)
+            hole = first < 0 or (step == CHUNK and next(volume.source.data_ranges(at, at + step), None) is None)
+            done += step
+            yield (
+                None
+                if hole
+                else _masked(exactly(volume.source, at, step, "cluster bitmap"), volume.clusters - (done - step) * 8)
+            )
+
+
+def _masked(piece: bytes, clusters_left: int) -> bytes:
+    if clusters_left >= len(piece) * 8:
+        return piece
+    keep, bits = divmod(max(0, clusters_left), 8)
+    return piece[:keep] + (bytes([piece[keep] & (1 << bits) - 1]) if bits else b"")
+
+
+def probe(source: ByteSource) -> tuple[FileSystem, dict[str, int]] | None:
+    """Return the facts and the root folder's names, or ``None`` where it is not NTFS."""
+    volume = open_ntfs(source)
+    if volume is None:
+        return None
+    label, dirty = _volume_facts(volume)
+    names = root_names(volume)
+    used, last, slices = bitmap_use(volume)
+    pinned, why = _pinned(volume, names)
+    size = volume.clusters * volume.cluster
+    smallest = min(size, align_up(max(pinned, used * volume.cluster + RESERVE), 1 << 20))
+    if smallest > pinned:
+        why = f"{binary(used * volume.cluster)} in use and 1 GiB to work in"
+    return FileSystem(
+        "ntfs",
+        (volume.clusters * volume.cluster // volume.sector + 1) * volume.sector,
+        label,
+        f"{volume.serial:016X}",
+        used * volume.cluster,
+        smallest,
+        why,
+        pinned,
+        dirty,
+        _hibernated(volume, names),
+        volume.cluster,
+        volume.clusters,
+        volume.sector,
+        tuple(count * volume.cluster for count in slices),
+    ), names
+
+
+def _volume_facts(volume: Ntfs) -> tuple[str, bool]:
+    label, dirty = "", False
+    for one in attributes(volume, VOLUME):
+        if one.kind == VOLUME_NAME:
+            label = one.value.decode("utf-16-le", "replace")
+        elif one.kind == VOLUME_INFO and len(one.value) >= 12:
+            dirty = bool(struct.unpack_from("<H", one.value, 10)[0] & 1)
+    return label, dirty
+
+
+def _pinned(volume: Ntfs, names: dict[str, int]) -> tuple[int, str]:
+    """Return the end of what the volume's own system cannot move, and which file that is."""
+    fixed = {"its file table": MFT, "its table mirror": MIRROR, "its journal": LOG, "its cluster bitmap": BITMAP}
+    for key, words in (
+        ("hibernation_file", "the hibernation file"),
+        ("page_file", "the page file"),
+        ("swap_file", "the swap file"),
+    ):
+        if exact("nt", key) in names:
+            fixed[words] = names[exact("nt", key)]
+    end, why = 0, "nothing"
+    for words, number in fixed.items():
+        for one in attributes(volume, number):
+            if one.kind == DATA:
+                last = max((first + count for first, count in one.runs if first >= 0), default=0)
+                if last * volume.cluster > end:
+                    end, why = last * volume.cluster, f"{words} ends there"
+    return end, why
+
+
+def _hibernated(volume: Ntfs, names: dict[str, int]) -> bool:
+    """Tell whether a system sleeps on the volume: the hibernation file's header is not blank and not marked as woken."""
+    number = names.get(exact("nt", "hibernation_file"))
+    if number is None:
+        return False
+    for one in attributes(volume, number):
+        if one.kind == DATA and not one.name:
+            head = one.value[:4] or next(
+                (volume.source.read(first * volume.cluster, 4) for first, _ in one.runs[:1] if first >= 0), b""
+            )
+            return head.lower() in {b"hibr", b"rstr"}
+    return False

@@ -1,0 +1,86 @@
+"""Where bytes come from: the port through which the core reads, and safe primitives for on-disk structures."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Protocol
+
+from inkshelf.core.errors import FormatError
+
+
+class ByteSource(Protocol):
+    """Something that can be read at any byte; the bench has one for image files, tests have one in memory."""
+
+    @property
+    def size(self) -> int:
+        """Length in bytes."""
+        ...
+
+    def read(self, offset: int, length: int) -> bytes:
+        """Return up to ``length`` bytes from ``offset``; fewer only behind the end."""
+        ...
+
+    def data_ranges(self, start: int, end: int) -> Iterator[tuple[int, int]]:
+        """Yield the (start, end) stretches between ``start`` and ``end`` that are not holes."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class Slice:
+    """A part of another source: a volume's bytes as a source of their own."""
+
+    base: ByteSource
+    start: int
+    size: int
+
+    def read(self, offset: int, length: int) -> bytes:
+        """Return bytes of the part; never beyond its end."""
+        length = max(0, min(length, self.size - offset))
+        return self.base.read(self.start + offset, length) if length else b""
+
+    def data_ranges(self, start: int, end: int) -> Iterator[tuple[int, int]]:
+        """Yield the stretches of the part that are not holes, counted from its start."""
+        for low, high in self.base.data_ranges(self.start + start, self.start + min(end, self.size)):
+            yield low - self.start, high - self.start
+
+
+@dataclass(frozen=True, slots=True)
+class Memory:
+    """Bytes in memory as a source: small structures, and tests."""
+
+    data: bytes
+
+    @property
+    def size(self) -> int:
+        """Length in bytes."""
+        return len(self.data)
+
+    def read(self, offset: int, length: int) -> bytes:
+        """Return bytes from memory."""
+        return self.data[offset : offset + length]
+
+    def data_ranges(self, start: int, end: int) -> Iterator[tuple[int, int]]:
+        """Memory has no holes."""
+        end = min(end, len(self.data))
+        if end > start:
+            yield start, end
+
+
+def exactly(source: ByteSource, offset: int, length: int, what: str) -> bytes:
+    """Return ``length`` bytes, or raise ``FormatError`` that names ``what`` and the offset."""
+    if offset < 0 or length < 0 or length > 1 << 28:
+        raise FormatError(f"{what}: a place that cannot be ({length} bytes at {offset}).")
+    data = source.read(offset, length)
+    if len(data) != length:
+        raise FormatError(f"{what}: the end of the volume comes before byte {offset + length}.")
+    return data
+
+
+def unpack(form: str, data: bytes, offset: int, what: str) -> tuple[int, ...]:
+    """Unpack integers, or raise ``FormatError`` that names ``what``."""
+    try:
+        return struct.unpack_from(form, data, offset)
+    except struct.error:
+        raise FormatError(f"{what}: too short at byte {offset}.") from None

@@ -1,0 +1,58 @@
+"""Put a machine together from disks that were read: call numbers, inferred boot entries, one identity from several sources."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+from inkshelf.core.machine.calls import number_volumes
+from inkshelf.core.machine.state import BootEntry, Conditions, Disk, Firmware, Machine, SecureBoot, Volume
+from inkshelf.data import exact
+
+LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+
+
+def assemble(
+    disks: tuple[Disk, ...],
+    mode: Literal["uefi", "legacy"] | None = None,
+    secure_boot: SecureBoot | None = None,
+    ram_bytes: int | None = None,
+    conditions: Conditions | None = None,
+) -> Machine:
+    """Return the machine: disks lettered in order, volumes numbered, and the entries that must be there inferred."""
+    lettered = tuple(replace(disk, id=LETTERS[place]) for place, disk in enumerate(disks))
+    machine = number_volumes(Machine(Firmware(mode, secure_boot), lettered, ram_bytes, conditions or Conditions()))
+    return infer_entries(machine)
+
+
+def infer_entries(machine: Machine) -> Machine:
+    """Give a UEFI machine whose variables were not captured one entry per known loader. They are assumptions, and said to be."""
+    firmware = machine.firmware
+    if firmware.entries_known:
+        return machine
+    entries: list[BootEntry] = []
+    for disk, volume in machine.volumes() if firmware.mode == "uefi" else ():
+        for title, path in _loaders(volume):
+            entries.append(
+                BootEntry(
+                    len(entries),
+                    title,
+                    disk.id,
+                    volume.number,
+                    volume.guid,
+                    volume.start // disk.sector,
+                    volume.size // disk.sector,
+                    path,
+                )
+            )
+    return replace(machine, firmware=replace(firmware, entries=tuple(entries), order=tuple(entry.number for entry in entries)))
+
+
+def _loaders(volume: Volume) -> list[tuple[str, str]]:
+    fallback = exact("paths", "fallback_x64").lower()
+    found = []
+    for file in volume.boot_files:
+        if file.path.lower() != fallback and file.kind in {"nt-loader", "first-stage"}:
+            folder = file.path.strip("\\").split("\\")[1] if file.path.count("\\") > 2 else "loader"
+            found.append(("NT loader" if file.kind == "nt-loader" else folder, file.path))
+    return sorted(found, key=lambda one: one[0] != "NT loader")

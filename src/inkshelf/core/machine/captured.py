@@ -1,0 +1,45 @@
+"""One disk, several readings: tell that two of them speak of the same disk, and join what each knows."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from inkshelf.core.machine.state import Disk
+from inkshelf.core.size import MIB, align_down
+
+
+def merge_identity(disk: Disk, captured: Disk) -> Disk:
+    """Return ``disk``, read from an image, with model, serial and device names from a capture of the same disk."""
+    return replace(
+        disk,
+        model=captured.model or disk.model,
+        serial=captured.serial or disk.serial,
+        transport=captured.transport or disk.transport,
+        removable=captured.removable,
+        device=captured.device or disk.device,
+        physical_sector=captured.physical_sector or disk.physical_sector,
+    )
+
+
+def same_disk(one: Disk, other: Disk) -> bool:
+    """Tell whether two readings speak of one disk: by table GUID or signature, else by size and the places of the volumes."""
+    for name in ("guid", "signature"):
+        mine, theirs = getattr(one.table, name), getattr(other.table, name)
+        if mine and theirs and int(mine.replace("-", ""), 16):
+            return bool(mine.upper() == theirs.upper())
+    places = [[(volume.start, volume.size) for volume in disk.volumes] for disk in (one, other)]
+    return one.size == other.size and places[0] == places[1]
+
+
+def add_identity(disks: tuple[Disk, ...], captured: tuple[Disk, ...]) -> tuple[Disk, ...]:
+    """Return disks from images with the identity of the captured ones they match; captured disks without an image follow."""
+    left = list(captured)
+    known = []
+    for disk in disks:
+        match = next((one for one in left if same_disk(one, disk)), None)
+        if match is None and len(disks) == len(captured) == 1 and align_down(left[0].size, MIB) == align_down(disk.size, MIB):
+            match = left[0]
+        if match is not None:
+            left.remove(match)
+        known.append(merge_identity(disk, match) if match else disk)
+    return (*known, *left)

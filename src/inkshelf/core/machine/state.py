@@ -1,0 +1,273 @@
+"""The one immutable state: a machine with its firmware, disks, volumes and what starting needs to know of them.
+
+All places and sizes are exact bytes unless a name says sectors. Values are frozen and cheap to copy; a change makes a
+new value. ``None`` means "not known", and is said so wherever it is shown.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+from inkshelf.core.size import MIB
+
+Role = Literal["startup", "reserved", "system", "data", "swap", "recovery", "medium", "container", "unknown"]
+TableKind = Literal["gpt", "mbr", "none"]
+SecureBoot = Literal["absent", "off", "on", "hidden"]
+Backup = Literal["none", "made", "read back"]
+
+
+@dataclass(frozen=True, slots=True)
+class FileSystem:
+    """What is known of the file system inside a volume.
+
+    ``used_bytes`` counts allocated clusters; ``pinned_bytes`` is the end, from the volume's start, of what its own
+    system cannot move; ``smallest_bytes`` the smallest size a shrink can reach and ``smallest_why`` the reason.
+    ``used_map`` holds the used bytes in each of its equal slices, from the start (empty: not known).
+    """
+
+    kind: str
+    size_bytes: int
+    label: str = ""
+    uuid: str = ""
+    used_bytes: int | None = None
+    smallest_bytes: int | None = None
+    smallest_why: str = ""
+    pinned_bytes: int | None = None
+    dirty: bool | None = None
+    hibernated: bool | None = None
+    cluster_bytes: int = 0
+    clusters: int = 0
+    sector_bytes: int = 512
+    used_map: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class BootFile:
+    """A file on a start-up volume that starting depends on.
+
+    ``kind``: ``nt-loader``, ``nt-boot-data``, ``first-stage``, ``menu``, ``menu-config`` or ``loader``. ``targets``: what
+    it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
+    """
+
+    path: str
+    kind: str
+    size_bytes: int = 0
+    signed: bool | None = None
+    targets: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class SystemRoot:
+    """An installed operating system, kept with the volume that it lives on."""
+
+    family: str
+    title: str
+    kernel_signed: bool | None = None
+    mounts: tuple[tuple[str, str], ...] = ()
+    assumed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Volume:
+    """One partition: its place, type and contents. ``call`` is its call number, which never changes."""
+
+    call: str
+    number: int
+    start: int
+    size: int
+    type_id: str
+    role: Role = "unknown"
+    name: str = ""
+    guid: str = ""
+    attributes: int = 0
+    active: bool = False
+    logical: bool = False
+    filesystem: FileSystem | None = None
+    boot_files: tuple[BootFile, ...] = ()
+    holds: SystemRoot | None = None
+    planned: bool = False
+
+    @property
+    def end(self) -> int:
+        """The first byte behind the volume, from the start of the disk."""
+        return self.start + self.size
+
+    @property
+    def used(self) -> int | None:
+        """Bytes in use inside, or ``None`` where it is not known."""
+        return self.filesystem.used_bytes if self.filesystem else None
+
+    def boot_file(self, path: str) -> BootFile | None:
+        """Return the file at ``path``, compared as FAT does, without regard to case."""
+        wanted = path.lower()
+        return next((file for file in self.boot_files if file.path.lower() == wanted), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A partition table as its header has it (UEFI specification 2.10, 5.3): LBAs in the disk's logical sectors."""
+
+    kind: TableKind = "none"
+    guid: str = ""
+    signature: str = ""
+    first_usable: int = 0
+    last_usable: int = 0
+    entry_count: int = 128
+    entry_bytes: int = 128
+    backup_lba: int = 0
+    primary_ok: bool = True
+    backup_ok: bool = True
+    fault: str = ""
+    hybrid: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """A stretch of a disk that belongs to no volume, in bytes."""
+
+    start: int
+    size: int
+
+    @property
+    def end(self) -> int:
+        """The first byte behind the gap."""
+        return self.start + self.size
+
+
+@dataclass(frozen=True, slots=True)
+class Disk:
+    """One disk: who it is, its table, its volumes in order of their place."""
+
+    id: str
+    size: int
+    sector: int = 512
+    physical_sector: int = 4096
+    model: str = ""
+    serial: str = ""
+    transport: str = ""
+    removable: bool = False
+    device: str = ""
+    table: Table = field(default_factory=Table)
+    volumes: tuple[Volume, ...] = ()
+
+    @property
+    def usable_start(self) -> int:
+        """First byte a volume may take: the header's first usable LBA, at least 1 MiB."""
+        return max(MIB, self.table.first_usable * self.sector)
+
+    @property
+    def usable_end(self) -> int:
+        """First byte behind the last one a volume may take."""
+        if self.table.kind == "gpt":
+            return (self.table.last_usable + 1) * self.sector
+        return min(self.size, (1 << 32) * self.sector) if self.table.kind == "mbr" else self.size
+
+    def gaps(self, least: int = MIB) -> tuple[Gap, ...]:
+        """Return the stretches of at least ``least`` bytes that no volume holds, in order."""
+        found, at = [], self.usable_start
+        for volume in sorted(self.volumes, key=lambda one: one.start):
+            if volume.start - at >= least:
+                found.append(Gap(at, volume.start - at))
+            at = max(at, volume.end)
+        if self.usable_end - at >= least:
+            found.append(Gap(at, self.usable_end - at))
+        return tuple(found)
+
+    def identity(self) -> str:
+        """Size, model and serial in words: how a person recognises the disk."""
+        from inkshelf.core.size import decimal
+
+        named = [self.model or "model not known", f"serial {self.serial}" if self.serial else "serial not known"]
+        return " · ".join([decimal(self.size), *named])
+
+
+@dataclass(frozen=True, slots=True)
+class BootEntry:
+    """A Boot#### variable (UEFI specification 2.10, 3.1): partition by number, GUID, start and size; a file, or a device only."""
+
+    number: int
+    title: str
+    disk: str = ""
+    partition_number: int = 0
+    partition_guid: str = ""
+    start_lba: int = 0
+    size_lba: int = 0
+    path: str = ""
+    active: bool = True
+    hidden: bool = False
+    automatic: bool = False
+
+    @property
+    def variable(self) -> str:
+        """The variable's name, for example ``Boot0003``."""
+        return f"Boot{self.number:04X}"
+
+
+@dataclass(frozen=True, slots=True)
+class Firmware:
+    """Firmware mode, switches and boot variables; ``entries_known`` is false where they were not captured but inferred."""
+
+    mode: Literal["uefi", "legacy"] | None = None
+    secure_boot: SecureBoot | None = None
+    entries: tuple[BootEntry, ...] = ()
+    order: tuple[int, ...] = ()
+    next: int | None = None
+    entries_known: bool = False
+
+    def entry(self, number: int) -> BootEntry | None:
+        """Return the entry of that number."""
+        return next((one for one in self.entries if one.number == number), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Conditions:
+    """What people must know or do around the work; ``None`` is "not known yet"."""
+
+    mains: bool | None = None
+    backup: Backup | None = None
+    consent: bool | None = None
+    encrypted: bool | None = None
+    recovery_key: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Machine:
+    """A whole machine at one moment."""
+
+    firmware: Firmware = field(default_factory=Firmware)
+    disks: tuple[Disk, ...] = ()
+    ram_bytes: int | None = None
+    conditions: Conditions = field(default_factory=Conditions)
+
+    def volumes(self) -> Iterator[tuple[Disk, Volume]]:
+        """Yield every volume with its disk."""
+        for disk in self.disks:
+            for volume in disk.volumes:
+                yield disk, volume
+
+    def find(self, call: str) -> tuple[Disk, Volume] | None:
+        """Return the disk and volume of a call number."""
+        return next(((disk, volume) for disk, volume in self.volumes() if volume.call == call), None)
+
+    def disk(self, disk_id: str) -> Disk:
+        """Return the disk of that letter; ``KeyError`` if there is none."""
+        for disk in self.disks:
+            if disk.id == disk_id:
+                return disk
+        raise KeyError(disk_id)
+
+    def with_disk(self, changed: Disk) -> Machine:
+        """Return the machine with ``changed`` in the place of the disk of the same letter."""
+        return replace(self, disks=tuple(changed if disk.id == changed.id else disk for disk in self.disks))
+
+    def with_volume(self, call: str, change: Callable[[Volume], Volume]) -> Machine:
+        """Return the machine with one volume changed; volumes stay in order of their place."""
+        disks = []
+        for disk in self.disks:
+            if any(volume.call == call for volume in disk.volumes):
+                volumes = (change(volume) if volume.call == call else volume for volume in disk.volumes)
+                disk = replace(disk, volumes=tuple(sorted(volumes, key=lambda one: one.start)))  # noqa: PLW2901
+            disks.append(disk)
+        return replace(self, disks=tuple(disks))

@@ -1,0 +1,144 @@
+"""What the customer wants: an aim with its schools, and the figures behind them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from inkshelf.core.errors import PlanError
+from inkshelf.core.size import GIB, MIB, parse_size
+from inkshelf.data import table
+
+Esp = Literal["shared", "own"]
+Swap = Literal["none", "sqrt", "hibernate"]
+Home = Literal["together", "apart"]
+
+
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """One more system beside the one that is there. ``size_bytes`` is all of its volumes together; ``None``: comfortable."""
+
+    system: str = "linux-desktop"
+    size_bytes: int | None = None
+    esp: Esp = "shared"
+    swap: Swap = "sqrt"
+    home: Home = "together"
+    disk: str = "A"
+    kind: Literal["beside"] = "beside"
+
+
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """What the planner knows of a kind of system; sizes in bytes."""
+
+    key: str
+    title: str
+    family: str
+    folder: str
+    installed_bytes: int
+    loaders_bytes: int
+    signed: bool
+    minutes: int
+
+
+def profile(key: str) -> Profile:
+    """Return a profile; an unknown key is an error that lists those there are."""
+    known = table("profiles")
+    if key not in known:
+        raise PlanError(f"There is no system profile “{key}”.", f"Choose one of: {', '.join(known)}.")
+    one = known[key]
+    return Profile(
+        key,
+        one["title"],
+        one["family"],
+        one["folder"],
+        parse_size(one["installed"]),
+        parse_size(one["loaders"]),
+        one["signed"],
+        one["minutes"],
+    )
+
+
+def figure(item: str, which: str) -> int:
+    """Return a default figure in bytes, for example ``figure("home", "floor")``."""
+    return parse_size(table("defaults")["room"][item][which])
+
+
+def reason(item: str) -> str:
+    """Return the reason that stands beside a default figure."""
+    return str(table("defaults")["room"][item]["reason"])
+
+
+def nominal_gib(ram_bytes: int) -> int:
+    """Return memory rounded up to the GiB it was sold as."""
+    return max(1, -(-ram_bytes // GIB))
+
+
+def swap_bytes(school: Swap, ram_bytes: int | None) -> int:
+    """Return the swap volume's size: none; the square root of the memory, 1 to 8 GiB; or memory plus its root for hibernation.
+
+    Memory of 2 GiB or less takes twice its size, before the other rules. Unknown memory is taken as 8 GiB, and a finding says so.
+    """
+    if school == "none":
+        return 0
+    ram = nominal_gib(ram_bytes if ram_bytes else 8 * GIB)
+    if ram <= 2:
+        return 2 * ram * GIB
+    root = math.isqrt(ram - 1) + 1
+    if school == "hibernate":
+        return (ram + root) * GIB
+    return min(max(root, 1), int(table("defaults")["swap"]["largest_sqrt"])) * GIB
+
+
+@dataclass(frozen=True, slots=True)
+class Shares:
+    """How the room is divided, in bytes; 0 means there is no such volume."""
+
+    esp: int
+    root: int
+    swap: int
+    home: int
+
+    @property
+    def total(self) -> int:
+        """All of it."""
+        return self.esp + self.root + self.swap + self.home
+
+
+def divide(aim: Aim, total: int, ram_bytes: int | None, sector: int = 512) -> Shares:
+    """Divide ``total`` bytes among the new volumes, in whole MiB; home grows, so it takes the rest."""
+    esp = (
+        (max(figure("efi_system", "comfortable"), figure("efi_system", "floor_4096") if sector == 4096 else 0))
+        if aim.esp == "own"
+        else 0
+    )
+    swap = swap_bytes(aim.swap, ram_bytes)
+    left = (total - esp - swap) // MIB * MIB
+    if left <= 0:
+        raise PlanError("There is no room left for the system itself.", "Give it more room, or choose less swap.")
+    if aim.home == "together":
+        return Shares(esp, left, swap, 0)
+    floor, comfortable = figure("linux_root", "floor"), figure("linux_root", "comfortable")
+    root = max(min(comfortable, left * 45 // 100), min(floor, left * 2 // 3)) // MIB * MIB
+    return Shares(esp, root, swap, left - root)
+
+
+def least(aim: Aim, ram_bytes: int | None) -> int:
+    """Return the smallest room that keeps every floor, in bytes."""
+    shares = (
+        (figure("linux_root", "floor") + figure("home", "floor")) if aim.home == "apart" else figure("linux_desktop", "floor")
+    )
+    own = figure("efi_system", "comfortable") if aim.esp == "own" else 0
+    return shares + own + swap_bytes(aim.swap, ram_bytes)
+
+
+def comfortable(aim: Aim, ram_bytes: int | None) -> int:
+    """Return the room at which every volume is comfortable, in bytes."""
+    shares = (
+        (figure("linux_root", "comfortable") + figure("home", "comfortable"))
+        if aim.home == "apart"
+        else figure("linux_desktop", "comfortable")
+    )
+    own = figure("efi_system", "comfortable") if aim.esp == "own" else 0
+    return shares + own + swap_bytes(aim.swap, ram_bytes)

@@ -1,0 +1,23 @@
+"""Random values that a plan needs, drawn once from its seed, so that prediction and read-back can be equal."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+
+
+def guid(seed: str, purpose: str) -> str:
+    """Return a version 4 GUID, upper case, the same for the same seed and purpose."""
+    raw = hashlib.sha256(f"{seed}/{purpose}".encode()).digest()[:16]
+    return str(uuid.UUID(bytes=raw, version=4)).upper()
+
+
+def file_system_uuid(seed: str, purpose: str) -> str:
+    """Return a UUID as the Linux family writes it, lower case."""
+    return guid(seed, f"fs/{purpose}").lower()
+
+
+def fat_serial(seed: str, purpose: str) -> str:
+    """Return a FAT volume serial in the form ``1A2B-3C4D``."""
+    raw = hashlib.sha256(f"{seed}/fat/{purpose}".encode()).digest()
+    return f"{raw[0]:02X}{raw[1]:02X}-{raw[2]:02X}{raw[3]:02X}"

@@ -1,0 +1,110 @@
+"""Where the room comes from: a gap that is there, or the end of the volume before it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.state import Disk, Gap, Volume
+from inkshelf.core.plan.aim import Aim
+from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
+from inkshelf.data import table
+
+UNIT = MIB
+
+
+@dataclass(frozen=True, slots=True)
+class Giver:
+    """A volume that can give room from its end. All sizes in bytes.
+
+    ``smallest``: what a shrink can reach; ``kept``: the size that also keeps the reserve; ``behind``: free room right behind it.
+    """
+
+    volume: Volume
+    smallest: int
+    kept: int
+    behind: int
+
+    @property
+    def most(self) -> int:
+        """The room it can give, with what is free behind it, keeping the reserve."""
+        return max(0, align_down(self.volume.size - max(self.smallest, self.kept), UNIT)) + self.behind
+
+
+@dataclass(frozen=True, slots=True)
+class Fit:
+    """The stretch that the new volumes take; ``giver`` is shrunk to ``giver_bytes`` first where it is not ``None``."""
+
+    start: int
+    size: int
+    giver: Volume | None = None
+    giver_bytes: int = 0
+
+
+def reserve_size(used: int) -> int:
+    """Return the smallest size at which the owner keeps max(20 GiB, 15 % of the new size) free."""
+    rule = table("defaults")["reserve"]
+    share = round(float(rule["share"]) * 100)
+    return align_up(max(used + parse_size(rule["bytes"]), -(-used * 100 // (100 - share))), UNIT)
+
+
+def givers(disk: Disk) -> tuple[Giver, ...]:
+    """Return the volumes of a disk that can give room, the largest first."""
+    found = []
+    gaps = disk.gaps(1)
+    for volume in disk.volumes:
+        system = volume.filesystem
+        if system is None or system.kind not in {"ntfs", "ext4", "ext3", "ext2"} or volume.role not in {"system", "data"}:
+            continue
+        if system.used_bytes is None:
+            continue
+        behind = next((gap.size for gap in gaps if gap.start == volume.end), 0)
+        smallest = align_up(system.smallest_bytes or system.used_bytes, UNIT)
+        found.append(Giver(volume, smallest, reserve_size(system.used_bytes), align_down(behind, UNIT)))
+    return tuple(sorted(found, key=lambda one: -one.most))
+
+
+def aligned(gap: Gap) -> Gap:
+    """Return the part of a gap that starts and ends on an alignment unit."""
+    start = align_up(gap.start, UNIT)
+    return Gap(start, max(0, align_down(gap.end, UNIT) - start))
+
+
+def possible(disk: Disk) -> int:
+    """Return the largest stretch that can be had on a disk, in bytes, by a gap or by one shrink."""
+    best_gap = max((aligned(gap).size for gap in disk.gaps()), default=0)
+    return max([best_gap, *(one.most for one in givers(disk))])
+
+
+def fit(disk: Disk, aim: Aim, size: int) -> Fit:
+    """Find ``size`` bytes (rounded up to a MiB): the smallest gap that is there, else the end of the largest giver.
+
+    More than a giver may give is planned all the same, and a finding says so; raises ``PlanError`` where nothing can be planned.
+    """
+    size = align_up(size, UNIT)
+    gaps = sorted((one for one in map(aligned, disk.gaps()) if one.size >= size), key=lambda one: one.size)
+    if gaps:
+        return Fit(gaps[0].start, size)
+    candidates = givers(disk)
+    if not candidates:
+        raise PlanError(f"Disk {disk.id} has no gap of {binary(size)} and no volume that could give one.", _no_giver(disk))
+    giver = candidates[0]
+    volume = giver.volume
+    wanted_start = align_down(volume.end + giver.behind - size, UNIT)
+    new_size = wanted_start - volume.start
+    used = volume.used or 0
+    if new_size <= max(used, UNIT):
+        most = binary(giver.most)
+        raise PlanError(
+            f"{binary(size)} beside {volume.call} cannot be: {binary(used)} of its {binary(volume.size)} are in use.",
+            f"At most {most} keep the reserve; choose that or less.",
+        )
+    # the box takes whole MiB, so an unaligned volume ends up to 1 MiB before the gap: a sliver that is shown, not hidden
+    new_size = volume.size - align_up(volume.size - new_size, UNIT)
+    return Fit(wanted_start, size, volume, new_size)
+
+
+def _no_giver(disk: Disk) -> str:
+    if any(volume.filesystem and volume.filesystem.used_bytes is None for volume in disk.volumes):
+        return "Take the disk in from an image, so that its used space is known."
+    return "Use another disk, or remove a volume that is no longer needed."

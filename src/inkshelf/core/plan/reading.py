@@ -1,0 +1,35 @@
+"""Everything that readers make of one job: fold, ledger, rehearsal, findings. Computed anew after every edit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from inkshelf.core.boot.rehearse import Outcome, if_it_stops, rehearse
+from inkshelf.core.plan.job import Job
+from inkshelf.core.steps.fold import Fold, fold
+from inkshelf.core.steps.kinds import Format, Install, Shrink
+from inkshelf.core.steps.ledger import Ledger, ledger
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One consistent view of a job."""
+
+    job: Job
+    plan: Fold
+    ledger: Ledger
+    before: tuple[Outcome, ...]
+    after: tuple[Outcome, ...]
+    stops: tuple[tuple[Outcome, ...], ...]
+
+    @property
+    def no_return(self) -> int | None:
+        """The number of the first step that changes what is on a disk beyond the table, or ``None``."""
+        kinds = (Shrink, Format, Install)
+        return next((number for number, step in enumerate(self.job.steps, 1) if isinstance(step, kinds)), None)
+
+
+def read(job: Job) -> Reading:
+    """Return the reading of a job."""
+    plan = fold(job.found, job.steps)
+    return Reading(job, plan, ledger(plan, job.steps), rehearse(plan.found), rehearse(plan.planned), if_it_stops(plan))

@@ -1,0 +1,275 @@
+"""What stands on the sheet for each kind of step: what to do, the exact values, what you will see."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import singledispatch
+
+from inkshelf.core.disk.filesystems import title
+from inkshelf.core.disk.types import type_name
+from inkshelf.core.machine.calls import WORDS
+from inkshelf.core.machine.state import Machine
+from inkshelf.core.size import MIB, both, decimal, grouped
+from inkshelf.core.steps.kinds import (
+    AddEntry,
+    Confirm,
+    Create,
+    Delete,
+    Format,
+    Install,
+    Prepare,
+    Prove,
+    Retype,
+    SetOrder,
+    SetSecureBoot,
+    Shrink,
+)
+from inkshelf.data import exact
+
+
+@dataclass(frozen=True, slots=True)
+class Words:
+    """One row's text; ``values`` are (what, exact value) pairs, ``caution`` stands in red."""
+
+    stage: str
+    title: str
+    values: tuple[tuple[str, str], ...] = ()
+    look: str = ""
+    caution: str = ""
+
+
+CONFIRM = {
+    "consent": Words(
+        "Safety", "The owner agrees in writing to what this sheet says", (), "Name, date, signature at the foot of the sheet."
+    ),
+    "backup": Words(
+        "Safety",
+        "Back-up made and read back",
+        (("open from it", "three files of different kinds"),),
+        "They open on another machine.",
+        "A copy that nobody has opened is not a back-up.",
+    ),
+    "recovery_key": Words(
+        "Safety",
+        "Encryption looked up; recovery key at hand if there is any",
+        (("key kept", "on paper, away from this machine"),),
+        "The key's first eight digits match the identifier that the machine shows.",
+    ),
+    "mains": Words("Safety", "Mains connected, battery charging", (), "The charging light is on."),
+    "firmware_values": Words(
+        "Firmware",
+        "Write down what the firmware says, change nothing that is right",
+        (("note", "Secure Boot, fast boot, boot order, which key opened it"),),
+        "Leave without saving.",
+    ),
+    "medium": Words(
+        "Medium",
+        "Installer stick made and checked; every other removable unplugged",
+        (("note", "image, checksum, size of the stick"),),
+        "The stick's own check passes.",
+    ),
+    "summary": Words(
+        "Install",
+        "Compare the installer's own summary with this sheet, line by line",
+        (),
+        "Every volume and size is the same; nothing else is ticked to be formatted.",
+        "Do not press the last button before every line agrees.",
+    ),
+    "clock": Words(
+        "Tidy",
+        "One clock convention for all systems",
+        (("in the NT family", exact("nt", "clock_utc")),),
+        "Both systems show the right time after a restart.",
+    ),
+    "tidy": Words(
+        "Tidy",
+        "Tidy up",
+        (("put away", "the stick, the notes of firmware values, temporary passwords"),),
+        "The machine starts with nothing plugged in.",
+    ),
+}
+PREPARE = {
+    "check_volume": (
+        "Room",
+        "Let the owner's system check {call}",
+        (("type, as administrator", exact("nt", "check_volume")),),
+        "“No problems found”; minutes on an SSD, longer on a full one.",
+    ),
+    "fast_startup_off": (
+        "Room",
+        "Fast start-up off, then a full shutdown",
+        (("type, as administrator", exact("nt", "fast_startup_off")), ("then", exact("nt", "full_shutdown"))),
+        "The machine switches off; a restart is not enough.",
+    ),
+    "suspend_encryption": (
+        "Safety",
+        "Suspend the protection of {call}",
+        (("type, as administrator", exact("nt", "protection_suspend")),),
+        "It says that protection is off; the data stays encrypted.",
+    ),
+    "resume_encryption": (
+        "Tidy",
+        "Resume the protection of {call}",
+        (("type, as administrator", exact("nt", "protection_resume")),),
+        "It says that protection is on.",
+    ),
+}
+MOUNTED = {"startup": "/boot/efi", "system": "/", "data": "/home", "swap": "swap"}
+
+
+@singledispatch
+def words(step: object, before: Machine) -> Words:
+    """Return the row's text for a step, from the state it meets."""
+    raise TypeError(f"no words for {type(step).__name__}")
+
+
+@words.register
+def _confirm(step: Confirm, before: Machine) -> Words:
+    return CONFIRM[step.subject]
+
+
+@words.register
+def _prepare(step: Prepare, before: Machine) -> Words:
+    stage, text, values, look = PREPARE[step.what]
+    return Words(stage, text.format(call=step.call), values, look)
+
+
+@words.register
+def _secure_boot(step: SetSecureBoot, before: Machine) -> Words:
+    return Words(
+        "Firmware",
+        f"Secure Boot {step.state}",
+        (("found", str(before.firmware.secure_boot)), ("wanted", step.state)),
+        "Start the old system once after this change.",
+    )
+
+
+@words.register
+def _shrink(step: Shrink, before: Machine) -> Words:
+    found = before.find(step.call)
+    size = found[1].size if found else step.to_bytes
+    mib = -(-(size - step.to_bytes) // MIB)
+    values = (
+        ("size before, MB box", grouped(size // MIB)),
+        ("type into the shrink box", str(mib)),
+        ("size after, MB box", grouped(step.to_bytes // MIB)),
+        ("exactly", f"{grouped(step.to_bytes)} B = {both(step.to_bytes)}"),
+    )
+    return Words(
+        "Room",
+        f"Shrink {step.call} from inside its own system",
+        values,
+        f"Unallocated room of {decimal(size - step.to_bytes)} behind {step.call}. Normal: 1 to 10 minutes, with no bar that moves.",
+        "Do not interrupt. If the box offers less than this number, stop here and plan again.",
+    )
+
+
+@words.register
+def _retype(step: Retype, before: Machine) -> Words:
+    found = before.find(step.call)
+    was = found[1].type_id if found else ""
+    return Words(
+        "Partitions",
+        f"Set the type of {step.call} to {type_name(step.type_id)}",
+        (("found", f"{type_name(was)}  {was}"), ("wanted", f"{type_name(step.type_id)}  {step.type_id}")),
+        "The list shows the new type; nothing inside has changed.",
+    )
+
+
+@words.register
+def _create(step: Create, before: Machine) -> Words:
+    sector = before.disk(step.disk).sector
+    values = (
+        ("partition number", str(step.number)),
+        ("start", f"{grouped(step.start)} B = sector {grouped(step.start // sector)}"),
+        ("size, MiB box", str(step.size // MIB)),
+        ("size", f"{grouped(step.size)} B = {both(step.size)}"),
+        ("type", f"{type_name(step.type_id)}  {step.type_id}"),
+        ("GUID", step.guid),
+    )
+    return Words(
+        "Partitions",
+        f"Make {step.call}, {WORDS[step.role]}" + (f", for {MOUNTED[step.role]}" if step.role in MOUNTED else ""),
+        values,
+        f"A new volume of {decimal(step.size)} on disk {step.disk}.",
+    )
+
+
+@words.register
+def _delete(step: Delete, before: Machine) -> Words:
+    return Words(
+        "Partitions", f"Remove {step.call}", (), "Its place is free room now.", f"Everything on {step.call} is given up."
+    )
+
+
+@words.register
+def _format(step: Format, before: Machine) -> Words:
+    found = before.find(step.call)
+    holds = bool(found and found[1].filesystem)
+    label = "" if not step.label else step.label
+    return Words(
+        "Partitions",
+        f"Format {step.call} as {title(step.filesystem)}",
+        (("label", label), ("UUID", step.uuid)),
+        "Seconds.",
+        f"Everything on {step.call} is given up." if holds else "",
+    )
+
+
+@words.register
+def _install(step: Install, before: Machine) -> Words:
+    mounts = ", ".join(f"{where} on {what}" for what, where in step.mounts)
+    return Words(
+        "Install",
+        f"Install {step.title} by hand-made partitions: root on {step.call}, loader on {step.esp}",
+        (("mount", mounts), ("loader goes to", step.esp)),
+        "Several restarts are normal; let it finish.",
+        f"Format nothing but what this sheet formats; the loader goes to {step.esp} and nowhere else.",
+    )
+
+
+@words.register
+def _add_entry(step: AddEntry, before: Machine) -> Words:
+    entry = step.entry
+    values = (
+        ("variable", entry.variable),
+        ("partition", f"{entry.partition_number}, GUID {entry.partition_guid}"),
+        ("file", entry.path),
+    )
+    return Words(
+        "Entries",
+        f"Boot entry “{entry.title}” is there",
+        values,
+        "The installer makes it; check it with efibootmgr -v, by GUID and path, not by name.",
+    )
+
+
+@words.register
+def _set_order(step: SetOrder, before: Machine) -> Words:
+    order = ",".join(f"{number:04X}" for number in step.order)
+    names = [entry.title for number in step.order if (entry := before.firmware.entry(number))]
+    found = ",".join(f"{number:04X}" for number in before.firmware.order)
+    return Words(
+        "Entries",
+        "Boot order: " + ", then ".join(names),
+        (("found", found), ("wanted", order), ("type, as root", f"efibootmgr -o {order}")),
+        "The machine starts into the menu.",
+    )
+
+
+@words.register
+def _prove(step: Prove, before: Machine) -> Words:
+    found = before.find(step.call)
+    name = found[1].holds.title if found and found[1].holds else step.call
+    if step.when == "after shrinking":
+        return Words(
+            "Room",
+            f"Start {name} ({step.call}) once and look",
+            (),
+            "It may check its disk once. Log in, open two files, shut down fully.",
+        )
+    if step.when == "new":
+        return Words("Proof", f"Start {name} ({step.call})", (), "Log in; network, sound, video; free space as on the sheet.")
+    return Words(
+        "Proof", f"Start {name} ({step.call}) from the menu", (), "Open old files and programs; its free space is as planned."
+    )

@@ -1,0 +1,122 @@
+"""The data ledger: what becomes of every byte of every disk. It only reads the fold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from inkshelf.core.disk.filesystems import used_beyond
+from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.size import MIB
+from inkshelf.core.steps.fold import Fold
+from inkshelf.core.steps.kinds import Delete, Format, Shrink, Step
+
+Fate = Literal["kept", "moved", "new", "released", "erased", "free", "table"]
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """A stretch of a disk in the planned state and what it is; stretches of a disk add up to its size."""
+
+    disk: str
+    start: int
+    size: int
+    fate: Fate
+    call: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Narrowing:
+    """One shrink: sizes in bytes, and the MiB to type into the shrink box of the system that owns the volume."""
+
+    call: str
+    from_bytes: int
+    to_bytes: int
+    type_mib: int
+    relocates_bytes: int
+
+
+@dataclass(frozen=True, slots=True)
+class Ledger:
+    """Totals in bytes. Used bytes count for what is kept, moved and erased; whole volumes where the use is not known, and for new ones."""
+
+    kept_bytes: int
+    moved_bytes: int
+    erased_bytes: int
+    new_bytes: int
+    lost: tuple[str, ...]
+    stretches: tuple[Stretch, ...]
+    shrinks: tuple[Narrowing, ...]
+
+
+def _used(volume: Volume) -> int:
+    return volume.size if volume.used is None else volume.used
+
+
+def ledger(plan: Fold, steps: tuple[Step, ...]) -> Ledger:
+    """Account for every byte between the state found and the state planned."""
+    done = steps[: len(plan.machines) - 1]
+    given_up = {step.call for step in done if isinstance(step, Delete | Format)}
+    kept = moved = erased = new = 0
+    lost = []
+    old = {volume.call: volume for _, volume in plan.found.volumes()}
+    shrinks = tuple(_narrowings(plan, done))
+    inside = {one.call: one.relocates_bytes for one in shrinks}
+    for call, volume in old.items():
+        after = plan.planned.find(call)
+        if call in given_up or after is None:
+            erased += _used(volume)
+            lost.append(call)
+        elif after[1].start != volume.start:
+            moved += _used(volume)
+        else:
+            relocated = min(inside.get(call, 0), _used(volume))
+            moved += relocated
+            kept += _used(volume) - relocated
+    new = sum(volume.size for _, volume in plan.planned.volumes() if volume.call not in old or volume.call in given_up)
+    stretches = tuple(one for disk in plan.planned.disks for one in _stretches(plan.found, disk, given_up))
+    return Ledger(kept, moved, erased, new, tuple(lost), stretches, shrinks)
+
+
+def _narrowings(plan: Fold, steps: tuple[Step, ...]) -> list[Narrowing]:
+    found = []
+    for number, step in enumerate(steps):
+        if isinstance(step, Shrink):
+            before = plan.machines[number].find(step.call)
+            if before is None:
+                continue
+            volume = before[1]
+            behind = used_beyond(volume.filesystem, step.to_bytes) if volume.filesystem else 0
+            found.append(Narrowing(step.call, volume.size, step.to_bytes, -(-(volume.size - step.to_bytes) // MIB), behind))
+    return found
+
+
+def _stretches(found: Machine, disk: Disk, given_up: set[str]) -> list[Stretch]:
+    """Cut the disk at every edge, found or planned, and say what each piece is."""
+    before = next((one.volumes for one in found.disks if one.id == disk.id), ())
+    edges = {0, disk.size, disk.usable_start, disk.usable_end}
+    for volume in (*before, *disk.volumes):
+        edges |= {volume.start, volume.end}
+    places = sorted(edge for edge in edges if 0 <= edge <= disk.size)
+    pieces: list[Stretch] = []
+    for start, end in zip(places, places[1:], strict=False):
+        fate, call = _fate(disk, before, start, given_up)
+        if pieces and (pieces[-1].fate, pieces[-1].call) == (fate, call):
+            pieces[-1] = Stretch(disk.id, pieces[-1].start, end - pieces[-1].start, fate, call)
+        else:
+            pieces.append(Stretch(disk.id, start, end - start, fate, call))
+    return pieces
+
+
+def _fate(disk: Disk, before: tuple[Volume, ...], place: int, given_up: set[str]) -> tuple[Fate, str]:
+    now = next((one for one in disk.volumes if one.start <= place < one.end), None)
+    was = next((one for one in before if one.start <= place < one.end), None)
+    if now is not None:
+        origin = next((one for one in before if one.call == now.call), None)
+        if origin is None or now.call in given_up:
+            return "new", now.call
+        return ("kept" if origin.start == now.start else "moved"), now.call
+    if was is not None:
+        still = any(one.call == was.call for one in disk.volumes) and was.call not in given_up
+        return ("released" if still else "erased"), was.call
+    return ("table" if place < disk.usable_start or place >= disk.usable_end else "free"), ""

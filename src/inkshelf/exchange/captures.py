@@ -1,0 +1,279 @@
+"""Captured text: what ``lsblk --json --bytes --output-all`` and ``sfdisk --json`` print, from old and new versions."""
+
+from __future__ import annotations
+
+import json
+import re
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.errors import CaptureError
+from inkshelf.core.machine.captured import same_disk
+from inkshelf.core.machine.state import BootFile, Disk, FileSystem, SystemRoot, Table, Volume
+from inkshelf.data import exact
+
+FAMILY = {
+    "vfat": "fat32",
+    "ntfs": "ntfs",
+    "ext2": "ext2",
+    "ext3": "ext3",
+    "ext4": "ext4",
+    "swap": "swap",
+    "exfat": "exfat",
+    "btrfs": "btrfs",
+    "xfs": "xfs",
+    "crypto_LUKS": "luks",
+    "LVM2_member": "lvm",
+    "apfs": "apfs",
+    "hfsplus": "hfsplus",
+    "iso9660": "iso9660",
+}
+
+
+def read_text(path: Path) -> str:
+    """Return a captured text; errors name the file."""
+    try:
+        return path.read_text(encoding="utf-8", errors="replace")
+    except FileNotFoundError:
+        raise CaptureError(f"{path} is not there.", "Check the name, or capture it again.") from None
+    except OSError as error:
+        raise CaptureError(f"{path} cannot be read: {error.strerror}.", "Copy it to a folder of yours.") from None
+
+
+def _document(text: str, key: str, command: str) -> dict[str, Any]:
+    try:
+        document = json.loads(text)
+    except (ValueError, RecursionError):
+        raise CaptureError(f"This is not what {command} prints: it is not JSON.", "Capture it again, with --json.") from None
+    if not isinstance(document, dict) or key not in document:
+        raise CaptureError(f"This is JSON of something else: there is no “{key}” in it.", f"Capture {command} again.")
+    return document
+
+
+def _number(value: object, what: str) -> int:
+    """Sizes came as strings in older versions, as numbers in newer ones."""
+    if isinstance(value, bool) or value is None:
+        return 0
+    try:
+        number = int(str(value))
+    except ValueError:
+        raise CaptureError(f"“{value}” is not a number of bytes ({what}).", "Capture it again with --bytes.") from None
+    if number < 0:
+        raise CaptureError(f"{what} is below zero.", "Capture it again.")
+    return number
+
+
+def _text(node: dict[str, Any], *names: str) -> str:
+    for name in names:
+        value = node.get(name)
+        if isinstance(value, str) and value:
+            return value.strip()
+    return ""
+
+
+def read_lsblk(text: str) -> tuple[Disk, ...]:
+    """Return the disks of a listing; loop devices, optical drives and the live medium's own devices are ignored."""
+    nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
+    if not isinstance(nodes, list):
+        raise CaptureError("The listing's “blockdevices” is not a list.", "Capture it again.")
+    disks = []
+    for node in nodes:
+        if isinstance(node, dict) and node.get("type") == "disk":
+            disks.append(_lsblk_disk(node))
+    if not disks:
+        raise CaptureError("No disk is in this listing.", "Capture lsblk --json --bytes --output-all on the machine itself.")
+    return tuple(disks)
+
+
+def _lsblk_disk(node: dict[str, Any]) -> Disk:
+    size = _number(node.get("size"), "disk size")
+    sector = _number(node.get("log-sec"), "sector size") or 512
+    children = [one for one in node.get("children") or [] if isinstance(one, dict) and one.get("type") == "part"]
+    volumes = tuple(sorted((_lsblk_volume(one, place) for place, one in enumerate(children, 1)), key=lambda one: one.start))
+    kind = _text(node, "pttype") or next((_text(one, "pttype") for one in children), "")
+    identity = _text(node, "ptuuid") or next((_text(one, "ptuuid") for one in children), "")
+    return Disk(
+        "",
+        size,
+        sector,
+        _number(node.get("phy-sec"), "sector size") or sector,
+        _text(node, "model"),
+        _text(node, "serial"),
+        _text(node, "tran"),
+        node.get("rm") in {True, "1"},
+        _text(node, "path") or f"/dev/{_text(node, 'name')}",
+        _table({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
+        volumes,
+    )
+
+
+def _table(kind: str, identity: str, size: int, sector: int) -> Table:
+    if kind == "gpt":
+        room = -(-128 * 128 // sector)
+        sectors = size // sector
+        return Table("gpt", identity.upper(), "", 2 + room, sectors - 2 - room, backup_lba=sectors - 1)
+    return Table("mbr", signature=identity, entry_count=4, entry_bytes=16) if kind == "mbr" else Table()
+
+
+def _lsblk_volume(node: dict[str, Any], place: int) -> Volume:
+    name = _text(node, "name")
+    digits = re.search(r"(\d+)$", name)
+    number = _number(node.get("partn"), "partition number") or (int(digits.group(1)) if digits else place)
+    size = _number(node.get("size"), "partition size")
+    start = _number(node.get("start"), "partition start") * 512  # always in 512-byte units, whatever the disk's own sector
+    flags = _text(node, "partflags")
+    attributes = int(flags, 16) if re.fullmatch(r"0x[0-9a-fA-F]+", flags) else 0
+    type_id = _text(node, "parttype").upper().replace("0X", "0x")
+    return _with_role(
+        Volume(
+            "",
+            number,
+            start,
+            size,
+            type_id,
+            name=_text(node, "partlabel"),
+            guid=_text(node, "partuuid").upper(),
+            attributes=attributes,
+            filesystem=_filesystem(node, size),
+        )
+    )
+
+
+def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
+    kind = FAMILY.get(_text(node, "fstype"))
+    if kind is None:
+        return None
+    if kind == "fat32" and _text(node, "fsver").upper() in {"FAT12", "FAT16"}:
+        kind = _text(node, "fsver").lower()
+    used = node.get("fsused")
+    known = _number(used, "used space") if used not in {None, ""} else None
+    clusters = 65_525 if kind == "fat32" else 0  # enough to be mounted; the image tells the true figure
+    return FileSystem(
+        kind, size, _text(node, "label"), _text(node, "uuid"), known, None, "", cluster_bytes=4096, clusters=clusters
+    )
+
+
+def _with_role(volume: Volume) -> Volume:
+    """Captured text shows no files: what a family always puts there is assumed, and marked as assumed."""
+    kind = volume.filesystem.kind if volume.filesystem else ""
+    if volume.type_id == gpt_type("basic_data") and kind == "ntfs" and volume.size >= 32 << 30:
+        return replace(volume, holds=SystemRoot("nt", "NT family", True, assumed=True))
+    return volume
+
+
+def assume_loader(disk: Disk) -> Disk:
+    """Where an NT-family system is assumed, assume its loader and boot data on the disk's EFI system partition too."""
+    target = next((volume for volume in disk.volumes if volume.holds and volume.holds.assumed), None)
+    if target is None:
+        return disk
+    loader, data = exact("paths", "nt_loader"), exact("paths", "nt_boot_data")
+    files = (
+        BootFile(exact("paths", "fallback_x64"), "nt-loader", 0, True),
+        BootFile(data, "nt-boot-data", 0, None, (target.guid,)),
+        BootFile(loader, "nt-loader", 0, True),
+    )
+    volumes = tuple(
+        replace(volume, boot_files=files) if volume.type_id == gpt_type("efi_system") and not volume.boot_files else volume
+        for volume in disk.volumes
+    )
+    return replace(disk, volumes=volumes)
+
+
+def read_sfdisk(text: str) -> Disk:
+    """Return the disk of one table listing."""
+    table = _document(text, "partitiontable", "sfdisk --json")["partitiontable"]
+    if not isinstance(table, dict):
+        raise CaptureError("The listing's “partitiontable” is not an object.", "Capture it again.")
+    sector = _number(table.get("sectorsize"), "sector size") or 512
+    gpt = table.get("label") == "gpt"
+    if table.get("unit", "sectors") != "sectors":
+        raise CaptureError("The listing's unit is not sectors.", "Capture sfdisk --json without other options.")
+    last = _number(table.get("lastlba"), "last usable LBA")
+    rows = [one for one in table.get("partitions") or [] if isinstance(one, dict)]
+    volumes = tuple(
+        sorted((_sfdisk_volume(one, place, sector) for place, one in enumerate(rows, 1)), key=lambda one: one.start)
+    )
+    size = _disk_size(last, sector, volumes) if gpt else max((one.end for one in volumes), default=0)
+    made = _table("gpt" if gpt else "mbr", _text(table, "id").removeprefix("0x"), size, sector)
+    if gpt:
+        made = replace(made, first_usable=_number(table.get("firstlba"), "first usable LBA"), last_usable=last)
+    return Disk("", size, sector, sector, device=_text(table, "device"), table=made, volumes=volumes)
+
+
+def _disk_size(last_usable: int, sector: int, volumes: tuple[Volume, ...]) -> int:
+    """The listing does not say the size; behind the last usable LBA come the entries and the header."""
+    return max((last_usable + 2 + -(-128 * 128 // sector)) * sector, max((one.end for one in volumes), default=0))
+
+
+def _sfdisk_volume(row: dict[str, Any], place: int, sector: int) -> Volume:
+    digits = re.search(r"(\d+)$", _text(row, "node"))
+    kind = _text(row, "type")
+    attributes = 0
+    for word in _text(row, "attrs").replace(",", " ").split():
+        if word in {"RequiredPartition", "LegacyBIOSBootable"}:
+            attributes |= {"RequiredPartition": 1, "LegacyBIOSBootable": 4}[word]
+        elif word.startswith("GUID:"):
+            attributes |= sum(1 << int(bit) for bit in word[5:].split(",") if bit.isdigit() and int(bit) < 64)
+        elif word.isdigit() and int(word) < 64:
+            attributes |= 1 << int(word)
+    return Volume(
+        "",
+        int(digits.group(1)) if digits else place,
+        _number(row.get("start"), "start") * sector,
+        _number(row.get("size"), "size") * sector,
+        kind.upper() if len(kind) == 36 else f"0x{kind.zfill(2).upper()}",
+        name=_text(row, "name"),
+        guid=_text(row, "uuid").upper(),
+        attributes=attributes,
+        active=row.get("bootable") is True,
+    )
+
+
+def combine(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ...]:
+    """Join captures of the same disks: the table from ``sfdisk``, contents and identity from ``lsblk``.
+
+    Raises ``CaptureError`` where they contradict each other, naming both values.
+    """
+    joined = list(lsblk)
+    for table in sfdisk:
+        place = next(
+            (at for at, disk in enumerate(joined) if same_disk(disk, table) or disk.device == table.device != ""), None
+        )
+        if place is None:
+            joined.append(table)
+            continue
+        joined[place] = _joined(joined[place], table)
+    return tuple(assume_loader(disk) for disk in joined)
+
+
+def _joined(disk: Disk, table: Disk) -> Disk:
+    volumes = []
+    for row in table.volumes:
+        other = next((one for one in disk.volumes if one.number == row.number), None)
+        if other is None:
+            raise CaptureError(
+                f"The captures contradict each other: partition {row.number} is in sfdisk's only.",
+                "Capture both again, one after the other.",
+            )
+        if other.size != row.size or (other.start and other.start != row.start):
+            raise CaptureError(
+                f"The captures contradict each other: partition {row.number} has {other.size} bytes in lsblk's and {row.size} in sfdisk's.",
+                "Capture both again, one after the other.",
+            )
+        volumes.append(
+            _with_role(
+                replace(
+                    other,
+                    start=row.start,
+                    type_id=row.type_id,
+                    guid=row.guid or other.guid,
+                    name=row.name or other.name,
+                    attributes=row.attributes | other.attributes,
+                    active=row.active,
+                )
+            )
+        )
+    kept = replace(table.table, backup_lba=disk.size // disk.sector - 1)
+    return replace(disk, table=kept, sector=table.sector, volumes=tuple(sorted(volumes, key=lambda one: one.start)))

@@ -1,0 +1,70 @@
+"""Plain lines for a terminal."""
+
+from __future__ import annotations
+
+from inkshelf.core.checks.registry import Finding
+from inkshelf.core.disk.filesystems import title
+from inkshelf.core.disk.types import flag_words, type_name
+from inkshelf.core.machine.state import Disk
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.sheet.words import words
+from inkshelf.core.size import binary, both, grouped
+
+SIGNS = {"stop": "STOP", "warn": "warn", "note": "note"}
+
+
+def disk_lines(disk: Disk) -> list[str]:
+    """Return a disk as lines: who it is, its volumes in order of their place, its gaps."""
+    lines = [
+        f"Disk {disk.id}  {both(disk.size)}  {disk.table.kind.upper()}, {disk.sector}-byte sectors  {disk.model or 'model not known'}  serial {disk.serial or 'not known'}"
+    ]
+    rows = [(volume.start, _volume_line(volume)) for volume in disk.volumes]
+    rows += [(gap.start, f"  --        {binary(gap.size):>11}  free") for gap in disk.gaps()]
+    return lines + [line for _, line in sorted(rows)]
+
+
+def _volume_line(volume: object) -> str:
+    from inkshelf.core.machine.state import Volume
+
+    assert isinstance(volume, Volume)  # noqa: S101
+    system = volume.filesystem
+    used = "" if volume.used is None else f", {binary(volume.used)} used"
+    what = f"{title(system.kind)} “{system.label}”{used}" if system else "no file system"
+    flags = f"  [{', '.join(flag_words(volume))}]" if flag_words(volume) else ""
+    holds = f"  holds {volume.holds.title}" if volume.holds else ""
+    return f"  {volume.call:4} #{volume.number:<3} {binary(volume.size):>11}  {type_name(volume.type_id)}: {what}{holds}{flags}"
+
+
+def finding_lines(found: tuple[Finding, ...]) -> list[str]:
+    """Return findings as lines, each with its remedies."""
+    lines = []
+    for one in found:
+        remedies = f"  [{' | '.join(remedy.title for remedy in one.remedies)}]" if one.remedies else ""
+        lines.append(
+            f"{SIGNS[one.severity]}  {', '.join(one.calls) + ': ' if one.calls else ''}{one.title}. {one.why}{remedies}"
+        )
+    return lines
+
+
+def plan_lines(reading: Reading, found: tuple[Finding, ...]) -> list[str]:
+    """Return a whole plan as lines."""
+    lines = ["as found"] + [line for disk in reading.plan.found.disks for line in disk_lines(disk)]
+    lines += ["", "as planned"] + [line for disk in reading.plan.planned.disks for line in disk_lines(disk)]
+    for one in reading.ledger.shrinks:
+        lines += [
+            "",
+            f"Shrink {one.call} from {both(one.from_bytes)} to {both(one.to_bytes)}: type {one.type_mib} into the box (it takes MiB)",
+        ]
+    lines.append("")
+    for number, (step, before) in enumerate(zip(reading.job.steps, reading.plan.machines, strict=False), 1):
+        if number == reading.no_return:
+            lines.append("---- point of no return ----")
+        lines.append(f"{number:3}  {words(step, before).title}")
+    ledger = reading.ledger
+    lines += [
+        "",
+        f"kept {grouped(ledger.kept_bytes)} B, moved {grouped(ledger.moved_bytes)} B, erased {grouped(ledger.erased_bytes)} B, new {grouped(ledger.new_bytes)} B, "
+        f"lost {', '.join(ledger.lost) or 'nothing'}",
+        "",
+    ]
+    return lines + finding_lines(found)

@@ -1,0 +1,140 @@
+"""The published shapes of ``--json`` output: exact integers in bytes, one document."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from inkshelf.core.boot.rehearse import Outcome
+from inkshelf.core.checks.registry import Finding
+from inkshelf.core.disk.types import flag_words, type_name
+from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.sheet.words import words
+from inkshelf.core.steps.ledger import Ledger
+
+
+def volume(one: Volume) -> dict[str, Any]:
+    """Return a volume's shape."""
+    system = one.filesystem
+    return {
+        "call": one.call,
+        "number": one.number,
+        "start_byte": one.start,
+        "size_bytes": one.size,
+        "type_id": one.type_id,
+        "type_name": type_name(one.type_id) if one.type_id else "",
+        "name": one.name,
+        "guid": one.guid,
+        "filesystem": system.kind if system else None,
+        "label": system.label if system else "",
+        "uuid": system.uuid if system else "",
+        "used_bytes": one.used,
+        "flags": flag_words(one),
+        "role": one.role,
+        "system": one.holds.title if one.holds else None,
+        "smallest_bytes": system.smallest_bytes if system else None,
+        "smallest_why": system.smallest_why if system else "",
+    }
+
+
+def disk(one: Disk) -> dict[str, Any]:
+    """Return a disk's shape."""
+    return {
+        "disk": one.id,
+        "size_bytes": one.size,
+        "logical_sector_bytes": one.sector,
+        "table": one.table.kind,
+        "guid": one.table.guid,
+        "model": one.model,
+        "serial": one.serial,
+        "volumes": [volume(part) for part in one.volumes],
+        "free": [{"start_byte": gap.start, "size_bytes": gap.size} for gap in one.gaps()],
+    }
+
+
+def finding(one: Finding) -> dict[str, Any]:
+    """Return a finding's shape."""
+    return {
+        "key": one.key,
+        "severity": one.severity,
+        "title": one.title,
+        "why": one.why,
+        "calls": list(one.calls),
+        "remedies": [remedy.title for remedy in one.remedies],
+        "overridden": one.overridden,
+    }
+
+
+def machine(one: Machine) -> dict[str, Any]:
+    """Return a machine's shape."""
+    firmware = one.firmware
+    return {
+        "firmware": {
+            "mode": firmware.mode,
+            "secure_boot": firmware.secure_boot,
+            "order": list(firmware.order),
+            "entries": [
+                {"number": entry.number, "title": entry.title, "partition_guid": entry.partition_guid, "path": entry.path}
+                for entry in firmware.entries
+            ],
+        },
+        "ram_bytes": one.ram_bytes,
+        "disks": [disk(part) for part in one.disks],
+    }
+
+
+def totals(one: Ledger) -> dict[str, Any]:
+    """Return the ledger's shape."""
+    return {
+        "kept_bytes": one.kept_bytes,
+        "moved_bytes": one.moved_bytes,
+        "erased_bytes": one.erased_bytes,
+        "new_bytes": one.new_bytes,
+        "lost": list(one.lost),
+        "stretches": [
+            {"disk": part.disk, "start_byte": part.start, "size_bytes": part.size, "fate": part.fate, "call": part.call}
+            for part in one.stretches
+        ],
+    }
+
+
+def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
+    """Return the shape of a whole plan."""
+    rows = []
+    for number, (step, before) in enumerate(zip(reading.job.steps, reading.plan.machines, strict=False), 1):
+        said = words(step, before)
+        rows.append(
+            {
+                "number": number,
+                "kind": step.kind,
+                "call": getattr(step, "call", ""),
+                "stage": said.stage,
+                "title": said.title,
+                "values": dict(said.values),
+            }
+        )
+    shrinks = [
+        {"call": one.call, "from_bytes": one.from_bytes, "to_bytes": one.to_bytes, "type_mib": one.type_mib}
+        for one in reading.ledger.shrinks
+    ]
+    return {
+        "found": machine(reading.plan.found),
+        "planned": machine(reading.plan.planned),
+        "steps": rows,
+        "point_of_no_return": reading.no_return,
+        "findings": [finding(one) for one in found],
+        "ledger": totals(reading.ledger),
+        "shrink": shrinks,
+    }
+
+
+def outcome(one: Outcome) -> dict[str, Any]:
+    """Return an outcome's shape."""
+    return {
+        "system": one.system,
+        "mishap": one.mishap,
+        "starts": one.starts,
+        "by_hand": one.by_hand,
+        "path": list(one.path),
+        "why": one.why,
+    }
