@@ -17,7 +17,11 @@ Home = Literal["together", "apart"]
 
 @dataclass(frozen=True, slots=True)
 class Aim:
-    """One more system beside the one that is there. ``size_bytes`` is all of its volumes together; ``None``: comfortable."""
+    """One more system beside the one that is there.
+
+    ``size_bytes`` is all of its volumes together (``None``: comfortable); ``root_bytes`` the root volume where home is apart
+    (``None``: by the default shares).
+    """
 
     system: str = "linux-desktop"
     size_bytes: int | None = None
@@ -25,6 +29,7 @@ class Aim:
     swap: Swap = "sqrt"
     home: Home = "together"
     disk: str = "A"
+    root_bytes: int | None = None
     kind: Literal["beside"] = "beside"
 
 
@@ -120,7 +125,8 @@ def divide(aim: Aim, total: int, ram_bytes: int | None, sector: int = 512) -> Sh
     if aim.home == "together":
         return Shares(esp, left, swap, 0)
     floor, comfortable = figure("linux_root", "floor"), figure("linux_root", "comfortable")
-    root = max(min(comfortable, left * 45 // 100), min(floor, left * 2 // 3)) // MIB * MIB
+    root = aim.root_bytes or max(min(comfortable, left * 45 // 100), min(floor, left * 2 // 3))
+    root = max(MIB, min(root, left - MIB)) // MIB * MIB
     return Shares(esp, root, swap, left - root)
 
 

@@ -1,0 +1,49 @@
+"""The reckoner: for what is selected, exact bytes, both units, sectors, and the number to type."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from inkshelf.core.machine.calls import WORDS
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import GIB, MIB, Typed, binary, decimal, grouped, to_type
+
+
+@dataclass(frozen=True, slots=True)
+class Reckoning:
+    """What the strip at the foot shows. ``typed`` starts with the box that matters here; ``after`` is what screens say then."""
+
+    subject: str
+    detail: str
+    exact: str
+    decimal: str
+    binary: str
+    sectors: str
+    sector_words: str
+    typed: tuple[Typed, ...]
+    after: tuple[tuple[str, str], ...] = ()
+
+
+def reckon(reading: Reading, call: str) -> Reckoning | None:
+    """Return the figures for a volume, or for the shrink where nothing is selected; ``None`` where there is nothing to say."""
+    shrinks = reading.ledger.shrinks
+    if not call and shrinks:
+        call = shrinks[0].call
+    found = reading.plan.planned.find(call) or reading.plan.found.find(call)
+    if found is None:
+        return None
+    disk, volume = found
+    narrowed = next((one for one in shrinks if one.call == call), None)
+    boxes = to_type(volume.size, disk.size, disk.sector)
+    after: tuple[tuple[str, str], ...] = (("a box in MB shows", grouped(volume.size // MIB)), ("a box in GB shows", f"{volume.size / GIB:.2f}"))
+    detail = f"{WORDS[volume.role]}, partition {volume.number}"
+    if narrowed:
+        boxes = (Typed("type into the shrink box (MB)", str(narrowed.type_mib), "MiB to take away, whatever the label says"), *boxes)
+        gap = narrowed.from_bytes - narrowed.to_bytes
+        after = (("afterwards the screen says", f"{grouped(volume.size // MIB)} MB"), ("and a gap of", f"{gap / GIB:.2f} GB"))
+        detail = f"end of {call}, after the shrink"
+    elif volume.planned:
+        boxes = (Typed("type into the size box (MiB)", str(volume.size // MIB), ""), *boxes)
+    else:
+        boxes = (Typed("size in a box labelled MB", str(volume.size // MIB), boxes[0].hint), *boxes)
+    return Reckoning(call, detail, f"{grouped(volume.size)} B", decimal(volume.size, 2), binary(volume.size, 2), grouped(volume.size // disk.sector), f"sectors of {disk.sector}", boxes, after)

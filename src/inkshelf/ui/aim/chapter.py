@@ -1,0 +1,195 @@
+"""The Aim chapter: what the customer wants, said with a size and four schools, and what each costs."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+
+from inkshelf.core.errors import InkshelfError
+from inkshelf.core.plan.aim import Aim, profile
+from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.size import MIB, binary, parse_size
+from inkshelf.ui import theme
+from inkshelf.ui.aim.gauge import Gauge, marks
+from inkshelf.ui.desk import Desk
+from inkshelf.ui.parts import Choice, button, card, label
+
+SCHOOLS: tuple[tuple[str, str, tuple[tuple[str, object, str], ...]], ...] = (
+    ("esp", "EFI system partition", (("shared", "shared", "Simple. A repair of the old system may overwrite the new one's loader."),
+                                     ("its own", "own", "Survives the other system's repairs. The old one is hidden during the work and put back."))),
+    ("home", "Root and home", (("together", "together", "One volume, nothing to size wrongly."), ("apart", "apart", "The system can be reinstalled without touching the owner's files."))),
+    ("swap", "Swap", (("none", "none", "Memory is all there is; compressed memory may be switched on in the system."), ("square root", "sqrt", "The square root of the memory, at most 8 GiB. No hibernation."),
+                      ("hibernate", "hibernate", "Memory and its root. Most kernels refuse to hibernate with Secure Boot on."))),
+)
+
+
+class AimChapter(QWidget):
+    """Chapter of the contents: say what is wanted."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(28, 20, 24, 12)
+        outer.setSpacing(12)
+        head = QHBoxLayout()
+        head.addWidget(label("Aim", theme.serif(26)))
+        head.addSpacing(8)
+        self.sub = label("", theme.sans(13), quiet=True)
+        head.addWidget(self.sub, 1)
+        outer.addLayout(head)
+        inside = QWidget()
+        box = QVBoxLayout(inside)
+        box.setContentsMargins(0, 0, 6, 0)
+        box.setSpacing(12)
+        box.addWidget(self._room())
+        box.addWidget(self._schools())
+        box.addWidget(self._outcome())
+        box.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setWidget(inside)
+        outer.addWidget(area, 1)
+        self.inside = inside
+        self.refresh()
+
+    def _room(self) -> QFrame:
+        frame, box = card()
+        head = QHBoxLayout()
+        self.sentence = label("", theme.serif(18))
+        head.addWidget(self.sentence, 1)
+        box.addLayout(head)
+        row = QHBoxLayout()
+        row.addWidget(label("Room for it", theme.sans(13)))
+        self.size = QLineEdit()
+        self.size.setFont(theme.mono(14, 700))
+        self.size.setFixedWidth(150)
+        self.size.setAccessibleName("room for the new system, with a unit")
+        self.size.editingFinished.connect(self._typed)
+        self.size.textEdited.connect(self._tried)
+        row.addWidget(self.size)
+        self.comfort = button("As much as is comfortable", lambda: desk_aim(self.desk, "comfortable room", size_bytes=None))
+        row.addWidget(self.comfort)
+        self.said = label("", theme.sans(12), quiet=True, wrap=True)
+        row.addWidget(self.said, 1)
+        box.addLayout(row)
+        self.gauge = Gauge(self.desk)
+        box.addWidget(self.gauge)
+        return frame
+
+    def _schools(self) -> QFrame:
+        frame, box = card()
+        box.addWidget(label("Schools", theme.serif(18)))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(12)
+        self.choices: dict[str, Choice] = {}
+        self.costs: dict[str, QLabel] = {}
+        for row, (field, words, answers) in enumerate(SCHOOLS):
+            self.choices[field] = Choice(words, [(text, value) for text, value, _ in answers], lambda value, f=field, w=words: desk_aim(self.desk, w, **{f: value}))
+            self.costs[field] = label("", theme.sans(12), quiet=True, wrap=True)
+            grid.addWidget(label(words, theme.sans(13, 600)), row, 0)
+            grid.addWidget(self.choices[field], row, 1)
+            grid.addWidget(self.costs[field], row, 2)
+        grid.setColumnStretch(2, 1)
+        box.addLayout(grid)
+        return frame
+
+    def _outcome(self) -> QFrame:
+        frame, box = card()
+        box.addWidget(label("What follows", theme.serif(18)))
+        self.follows = QGridLayout()
+        self.follows.setHorizontalSpacing(34)
+        self.figures: list[tuple[QLabel, QLabel]] = []
+        for column in range(5):
+            pair = (label("", theme.sans(12), quiet=True), label("", theme.mono(16, 700)))
+            self.follows.addWidget(pair[0], 0, column)
+            self.follows.addWidget(pair[1], 1, column)
+            self.figures.append(pair)
+        self.follows.setColumnStretch(5, 1)
+        box.addLayout(self.follows)
+        row = QHBoxLayout()
+        self.fault = label("", theme.sans(13, 500), wrap=True)
+        self.fault.setProperty("bad", True)  # noqa: FBT003
+        row.addWidget(self.fault, 1)
+        self.go = button("See it on the shelf", lambda: self.desk.show("shelf"), primary=True)
+        row.addWidget(self.go)
+        box.addLayout(row)
+        return frame
+
+    def refresh(self) -> None:
+        """Show the aim and what follows from it."""
+        job = self.desk.job
+        now = marks(self.desk)
+        self.inside.setEnabled(now is not None)
+        self.sub.setText("one more system beside the one that is there" if now else "take a disk in first: what is possible depends on it")
+        aim = job.aim or Aim()
+        owner = next((volume.call for _, volume in job.found.volumes() if volume.holds), "what is there")
+        self.sentence.setText(f"A {profile(aim.system).title} beside {owner} on disk {aim.disk}")
+        for field, _, answers in SCHOOLS:
+            value = getattr(aim, field) if job.aim else None
+            self.choices[field].set_value(value)
+            self.costs[field].setText(next((cost for _, one, cost in answers if one == value), "choose one; the other can be tried at any time"))
+        if now and not self.size.hasFocus():
+            self.size.setText(binary(now.chosen, 2) if job.aim else "")
+            self._fault("")
+        self.comfort.setProperty("primary", job.aim is None)
+        self.gauge.update()
+        self._follow()
+
+    def _follow(self) -> None:
+        job, reading = self.desk.job, self.desk.reading
+        self.fault.setText(job.plan_fault)
+        self.go.setEnabled(bool(job.steps))
+        rows: list[tuple[str, str]] = []
+        if job.steps:
+            made = sheet(reading, self.desk.findings)
+            rows = [(f"{one.call} keeps free", binary(one.to_bytes - used)) for one in reading.ledger.shrinks if (used := _used(self.desk, one.call)) is not None]
+            rows += [("to copy", binary(reading.ledger.moved_bytes)), ("time, with a margin", f"{made.minutes:.0f} min"), ("steps", str(len(job.steps))), ("to put back", str(len(made.put_back)))]
+        for place, (words, figure) in enumerate(self.figures):
+            words.setText(rows[place][0] if place < len(rows) else "")
+            figure.setText(rows[place][1] if place < len(rows) else "")
+        if not job.steps and not job.plan_fault:
+            self.figures[0][0].setText("nothing yet: say how much room it gets")
+
+    def _parse(self) -> int | None:
+        try:
+            size = parse_size(self.size.text()) // MIB * MIB
+        except InkshelfError as error:
+            self._fault(str(error))
+            return None
+        self._fault("")
+        return max(size, MIB)
+
+    def _tried(self) -> None:
+        if self.size.text().strip():
+            self._parse()
+
+    def _typed(self) -> None:
+        now = marks(self.desk)
+        text = self.size.text().strip()
+        if not text or (now and self.desk.job.aim and text == binary(now.chosen, 2)):
+            return
+        size = self._parse()
+        if size is not None:
+            desk_aim(self.desk, "room for the new system", size_bytes=size)
+
+    def _fault(self, text: str) -> None:
+        self.said.setText(text)
+        self.said.setProperty("bad", bool(text))
+        self.size.setProperty("bad", bool(text))
+        for widget in (self.said, self.size):
+            style = widget.style()
+            if style:
+                style.unpolish(widget)
+                style.polish(widget)
+
+
+def _used(desk: Desk, call: str) -> int | None:
+    found = desk.reading.plan.found.find(call)
+    return found[1].used if found else None
+
+
+def desk_aim(desk: Desk, words: str, **fields: object) -> None:
+    """Change the aim from this chapter."""
+    desk.set_aim(words.lower(), **fields)

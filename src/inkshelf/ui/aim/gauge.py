@@ -1,0 +1,145 @@
+"""A gauge of the room: floor, comfort, what is possible, and a handle to drag."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from inkshelf.core.errors import InkshelfError
+from inkshelf.core.plan.aim import Aim, comfortable, divide, least
+from inkshelf.core.plan.beside import comfortable_size
+from inkshelf.core.plan.fit import possible
+from inkshelf.core.size import GIB, MIB, binary
+from inkshelf.ui import theme
+from inkshelf.ui.desk import Desk
+
+
+@dataclass(frozen=True, slots=True)
+class Marks:
+    """The gauge's figures in bytes; ``parts`` are (name, size) of the new volumes at the size chosen."""
+
+    least: int
+    comfort: int
+    most: int
+    chosen: int
+    parts: tuple[tuple[str, int], ...]
+
+
+def marks(desk: Desk) -> Marks | None:
+    """Return the figures for the aim as it is, or ``None`` where no disk is there."""
+    job = desk.job
+    aim = job.aim or Aim()
+    try:
+        disk = job.found.disk(aim.disk)
+    except KeyError:
+        return None
+    chosen = aim.size_bytes or comfortable_size(job.found, aim)
+    try:
+        shares = divide(aim, chosen, job.found.ram_bytes, disk.sector)
+        parts = tuple((words, size) for words, size in (("start-up", shares.esp), ("root", shares.root), ("swap", shares.swap), ("home", shares.home)) if size)
+    except InkshelfError:
+        parts = ()
+    return Marks(least(aim, job.found.ram_bytes), comfortable(aim, job.found.ram_bytes), max(GIB, possible(disk)), chosen, parts)
+
+
+class Gauge(QWidget):
+    """Room from nothing to the most possible; drag or arrow keys choose."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self._dragging = False
+        self.setFixedHeight(92)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.SplitHCursor)
+        self.setAccessibleName("room for the new system")
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 92)
+
+    def _x(self, size: int, most: int) -> float:
+        return 10 + (self.width() - 20) * min(1.0, size / (most * 1.02))
+
+    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+        now = marks(self.desk)
+        if now is None:
+            return
+        ink = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bar = QRectF(10, 34, self.width() - 20, 24)
+        painter.setPen(QPen(ink.color("line"), 1.5))
+        painter.setBrush(ink.color("paper"))
+        painter.drawRoundedRect(bar, 3, 3)
+        self._parts(painter, bar, now)
+        for size, words, tint in ((now.least, "floor", "stop"), (now.comfort, "comfortable", "ok"), (now.most, "most, keeping the reserve", "pencil")):
+            self._mark(painter, bar, size, now.most, words, tint)
+        x = self._x(now.chosen, now.most)
+        painter.setPen(QPen(ink.color("stop"), 2.4))
+        painter.drawLine(QPointF(x, bar.top() - 8), QPointF(x, bar.bottom() + 8))
+        painter.setBrush(ink.color("stop" if self.hasFocus() else "card"))
+        painter.drawEllipse(QPointF(x, bar.center().y()), 9, 9)
+        painter.setFont(theme.mono(13, 700))
+        painter.setPen(ink.color("ink"))
+        text = binary(now.chosen, 2)
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        painter.drawText(QPointF(max(10, min(self.width() - wide - 10, x - wide / 2)), 20), text)
+
+    def _parts(self, painter: QPainter, bar: QRectF, now: Marks) -> None:
+        ink = theme.current()
+        left, scale = bar.left(), (self._x(now.chosen, now.most) - bar.left()) / max(1, now.chosen)
+        for place, (words, size) in enumerate(now.parts):
+            box = QRectF(left, bar.top(), size * scale, bar.height())
+            painter.setPen(QPen(ink.color("pencil"), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(ink.color("used" if place % 2 == 0 else "card"))
+            painter.drawRect(box)
+            if box.width() > 58:
+                painter.setPen(ink.color("ink"))
+                painter.setFont(theme.sans(12))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{words} {binary(size)}" if box.width() > 104 else words)
+            left += size * scale
+
+    def _mark(self, painter: QPainter, bar: QRectF, size: int, most: int, words: str, tint: str) -> None:
+        ink = theme.current()
+        x = self._x(size, most)
+        painter.setPen(QPen(ink.color(tint), 1.6))
+        painter.drawLine(QPointF(x, bar.bottom()), QPointF(x, bar.bottom() + 8))
+        painter.setFont(theme.sans(11))
+        text = f"{words} {binary(size)}"
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        painter.drawText(QPointF(max(4, min(self.width() - wide - 6, x - wide / 2)), bar.bottom() + 22), text)
+
+    def _choose(self, x: float, *, preview: bool) -> None:
+        now = marks(self.desk)
+        if now is None:
+            return
+        size = int((x - 10) / max(1, self.width() - 20) * now.most * 1.02)
+        size = max(GIB, min(now.most // MIB * MIB, round(size / GIB) * GIB))
+        self.desk.set_aim("room for the new system", preview=preview, size_bytes=size)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event:
+            self._dragging = True
+            self._choose(event.position().x(), preview=True)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event and self._dragging:
+            self._choose(event.position().x(), preview=True)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:  # noqa: ARG002
+        if self._dragging:
+            self._dragging = False
+            self.desk.change(self.desk.job, "room for the new system")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        now = marks(self.desk)
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_PageDown: -10, Qt.Key.Key_PageUp: 10}
+        if event is None or now is None or event.key() not in steps:
+            super().keyPressEvent(event)
+            return
+        size = max(GIB, min(now.most // MIB * MIB, now.chosen + steps[event.key()] * GIB))  # type: ignore[index]
+        self.desk.set_aim("room for the new system", size_bytes=size)

@@ -1,0 +1,197 @@
+"""The desk: the job that is open, its history, what is selected. Plain Python; widgets subscribe and ask."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from typing import Literal
+
+from inkshelf.core.checks import Finding, apply_remedy, findings, know
+from inkshelf.core.checks.registry import Remedy
+from inkshelf.core.errors import InkshelfError
+from inkshelf.core.plan.aim import Aim
+from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.reading import Reading, read
+from inkshelf.store import jobfile
+
+Subject = Literal["job", "selection", "view", "saved", "notice"]
+Listener = Callable[[Subject], None]
+DEEPEST = 500
+
+
+@dataclass(frozen=True, slots=True)
+class Notice:
+    """One line for the person: what happened and what to do; ``bad`` colours it."""
+
+    what: str
+    remedy: str = ""
+    bad: bool = True
+
+
+class Desk:
+    """Holds one job and its history. Every change makes a new reading, and tells who listens."""
+
+    def __init__(self, job: Job | None = None, path: Path | None = None) -> None:
+        self.path = path
+        self.listeners: list[Listener] = []
+        self._past: list[tuple[str, Job]] = []
+        self._future: list[tuple[str, Job]] = []
+        self._held: Job | None = None
+        self.selected = ""
+        self.step: int | None = None
+        self.chapter = "intake"
+        self.notice: Notice | None = None
+        self.saved_at = ""
+        self._take(job or Job())
+
+    def _take(self, job: Job) -> None:
+        self.job = job
+        self.reading: Reading = read(job)
+        self.findings: tuple[Finding, ...] = findings(self.reading)
+        if self.selected and not self._known(self.selected):
+            self.selected = ""
+
+    def _known(self, call: str) -> bool:
+        return bool(self.reading.plan.planned.find(call) or self.reading.plan.found.find(call))
+
+    def subscribe(self, listener: Listener) -> None:
+        """Call ``listener`` with what changed, after every change."""
+        self.listeners.append(listener)
+
+    def tell(self, subject: Subject) -> None:
+        """Tell who listens."""
+        for listener in list(self.listeners):
+            listener(subject)
+
+    # -- changes -------------------------------------------------------------------------------------------------
+    def change(self, job: Job, words: str) -> None:
+        """Make ``job`` the current one, undoable under ``words``; saved where the job has a file."""
+        before = self._held or self.job
+        self._held = None
+        if job == before:
+            self._take(job)
+            self.tell("job")
+            return
+        self._past = [*self._past[-DEEPEST:], (words, before)]
+        self._future = []
+        self._take(job)
+        self.save()
+        self.tell("job")
+
+    def preview(self, job: Job) -> None:
+        """Show ``job`` while something is being dragged; ``change`` or ``drop`` ends it."""
+        if self._held is None:
+            self._held = self.job
+        if job != self.job:
+            self._take(job)
+            self.tell("job")
+
+    def drop(self) -> None:
+        """Give a preview up and show what was there before."""
+        if self._held is not None:
+            held, self._held = self._held, None
+            self._take(held)
+            self.tell("job")
+
+    def undo(self) -> None:
+        """Go back to the earlier job."""
+        self.drop()
+        if self._past:
+            words, earlier = self._past.pop()
+            self._future.append((words, self.job))
+            self._take(earlier)
+            self.save()
+            self.tell("job")
+
+    def redo(self) -> None:
+        """Go forward again."""
+        self.drop()
+        if self._future:
+            words, later = self._future.pop()
+            self._past.append((words, self.job))
+            self._take(later)
+            self.save()
+            self.tell("job")
+
+    @property
+    def undo_words(self) -> str:
+        """What an undo would take back, or an empty string."""
+        return self._past[-1][0] if self._past else ""
+
+    @property
+    def redo_words(self) -> str:
+        """What a redo would do again, or an empty string."""
+        return self._future[-1][0] if self._future else ""
+
+    def set_aim(self, words: str, *, preview: bool = False, **fields: object) -> None:
+        """Change fields of the aim (or make one)."""
+        aim = replace(self.job.aim or Aim(disk=self.job.found.disks[0].id if self.job.found.disks else "A"), **fields)  # type: ignore[arg-type]
+        job = with_aim(self._held or self.job, aim)
+        if preview:
+            self.preview(job)
+        else:
+            self.change(job, words)
+
+    def know(self, field: str, value: str | bool | int | None, words: str) -> None:
+        """Record a fact about the machine."""
+        self.change(know(self.job, field, value), words)
+
+    def remedy(self, remedy: Remedy, reason: str = "") -> None:
+        """Apply a remedy of a finding."""
+        self.change(apply_remedy(self.job, remedy, reason), remedy.title.lower())
+
+    def tick(self, number: int) -> None:
+        """Tick a step of the sheet, or take the tick off."""
+        ticked = set(self.job.ticked) ^ {number}
+        self.change(replace(self.job, ticked=tuple(sorted(ticked))), f"tick step {number}")
+
+    def rename(self, title: str, owner: str) -> None:
+        """Give the job a title and an owner."""
+        self.change(replace(self.job, title=title, owner=owner), "title and owner")
+
+    # -- looking -------------------------------------------------------------------------------------------------
+    def select(self, call: str) -> None:
+        """Select a volume by its call number (empty: nothing)."""
+        if call != self.selected:
+            self.selected = call
+            self.tell("selection")
+
+    def show(self, chapter: str, step: int | None = None) -> None:
+        """Open a chapter, at a step where one is named."""
+        self.chapter = chapter
+        if step:
+            self.step = step
+        self.tell("view")
+
+    def say(self, notice: Notice | None) -> None:
+        """Show one line to the person (``None`` takes it away)."""
+        self.notice = notice
+        self.tell("notice")
+
+    # -- the file ------------------------------------------------------------------------------------------------
+    def open(self, path: Path) -> None:
+        """Open a job file; raises ``InkshelfError``."""
+        job = jobfile.load(path)
+        self.replace_job(job, path)
+
+    def replace_job(self, job: Job, path: Path | None) -> None:
+        """Start over with another job; its history is empty."""
+        self._past, self._future, self._held = [], [], None
+        self.path, self.selected, self.step, self.saved_at = path, "", None, ""
+        self._take(job)
+        self.save()
+        self.tell("job")
+
+    def save(self) -> None:
+        """Save where the job has a file; a failure is said, and the work goes on."""
+        if self.path is None:
+            return
+        try:
+            jobfile.save(self._held or self.job, self.path)
+            self.saved_at = datetime.now().astimezone().strftime("%H:%M")
+            self.tell("saved")
+        except InkshelfError as error:
+            self.saved_at = ""
+            self.say(Notice(error.what, error.remedy))

@@ -1,0 +1,76 @@
+"""Actions as data: menus, buttons, the palette and the shortcuts overlay read this one list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from inkshelf.ui.frame.window import Window
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """One thing the program does. ``why_not`` returns an empty string where it can be done now, else the reason."""
+
+    id: str
+    title: str
+    group: str
+    keys: str
+    do: Callable[[Window], object]
+    why_not: Callable[[Window], str] = lambda _: ""
+
+
+def _needs_disk(window: Window) -> str:
+    return "" if window.desk.job.found.disks else "take a disk in first"
+
+
+def _needs_plan(window: Window) -> str:
+    return "" if window.desk.job.steps else (window.desk.job.plan_fault or "choose an aim first")
+
+
+def _can_ink(window: Window) -> str:
+    if window.inking:
+        return "inking is going on"
+    if not any(one.kind == "image" for one in window.desk.job.sources):
+        return "needs a disk image: captured text cannot be inked"
+    return _needs_plan(window)
+
+
+def _undo(window: Window) -> str:
+    return "" if window.desk.undo_words else "nothing to undo"
+
+
+def _redo(window: Window) -> str:
+    return "" if window.desk.redo_words else "nothing to redo"
+
+
+ACTIONS: tuple[Action, ...] = (
+    Action("job.new", "New job", "Job", "Ctrl+N", lambda w: w.files.new_job()),
+    Action("job.open", "Open job…", "Job", "Ctrl+O", lambda w: w.files.open_job()),
+    Action("job.save-as", "Save job as…", "Job", "Ctrl+Shift+S", lambda w: w.files.save_as(), _needs_disk),
+    Action("job.demo", "Open the demo job", "Job", "", lambda w: w.files.open_demo()),
+    Action("job.quit", "Quit", "Job", "Ctrl+Q", lambda w: w.close()),
+    Action("edit.undo", "Undo", "Edit", "Ctrl+Z", lambda w: w.desk.undo(), _undo),
+    Action("edit.redo", "Redo", "Edit", "Ctrl+Shift+Z", lambda w: w.desk.redo(), _redo),
+    Action("edit.copy-number", "Copy the number to type", "Edit", "Ctrl+Shift+C", lambda w: w.reckoner.copy_first(), _needs_disk),
+    Action("edit.unit", "Tape in GB or GiB", "Edit", "Ctrl+U", lambda w: w.toggle_unit(), _needs_disk),
+    Action("take.image", "Take in a disk image…", "Intake", "Ctrl+I", lambda w: w.files.add_image()),
+    Action("take.capture", "Take in captured text…", "Intake", "Ctrl+Shift+I", lambda w: w.files.add_capture()),
+    Action("go.intake", "Intake", "Go", "Ctrl+1", lambda w: w.desk.show("intake")),
+    Action("go.aim", "Aim", "Go", "Ctrl+2", lambda w: w.desk.show("aim")),
+    Action("go.shelf", "Shelf", "Go", "Ctrl+3", lambda w: w.desk.show("shelf")),
+    Action("go.start", "Start", "Go", "Ctrl+4", lambda w: w.desk.show("start")),
+    Action("go.sheet", "Sheet", "Go", "Ctrl+5", lambda w: w.desk.show("sheet")),
+    Action("plan.rehearse", "Rehearse", "Plan", "F5", lambda w: w.rehearse(), _needs_disk),
+    Action("plan.ink", "Ink on the bench", "Plan", "Ctrl+B", lambda w: w.start_inking(), _can_ink),
+    Action("sheet.html", "Save sheet as HTML…", "Sheet", "Ctrl+E", lambda w: w.files.save_sheet("html"), _needs_plan),
+    Action("sheet.md", "Save sheet as Markdown…", "Sheet", "", lambda w: w.files.save_sheet("md"), _needs_plan),
+    Action("sheet.script", "Save partition script…", "Sheet", "", lambda w: w.files.save_script(), _needs_plan),
+    Action("sheet.copy", "Copy sheet as Markdown", "Sheet", "", lambda w: w.files.copy_sheet(), _needs_plan),
+    Action("sheet.print", "Print sheet…", "Sheet", "Ctrl+P", lambda w: w.files.print_sheet(), _needs_plan),
+    Action("view.theme", "Paper or slate", "View", "Ctrl+T", lambda w: w.toggle_theme()),
+    Action("view.palette", "All commands", "View", "Ctrl+K", lambda w: w.open_palette()),
+    Action("view.keys", "Keys", "View", "F1", lambda w: w.open_keys()),
+)

@@ -1,0 +1,181 @@
+"""What the window does with files: open, save, take in, write the sheet, print."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QGuiApplication, QTextDocument
+from PyQt6.QtWidgets import QFileDialog
+
+from inkshelf.bench import demo
+from inkshelf.bench.intake import take_in, with_capture
+from inkshelf.core.errors import CaptureError, InkshelfError
+from inkshelf.core.machine.state import Conditions, Disk
+from inkshelf.core.plan.aim import Aim
+from inkshelf.core.plan.job import Job, Source, with_aim
+from inkshelf.core.size import GIB
+from inkshelf.exchange import captures, render
+from inkshelf.store.jobfile import write_atomically
+from inkshelf.ui.desk import Notice
+from inkshelf.ui.frame import settings
+
+if TYPE_CHECKING:
+    from inkshelf.ui.frame.window import Window
+
+
+def demo_job(folder: Path) -> Job:
+    """Return the demo job: the made-up machine, taken in, with an aim; built in ``folder`` on first use."""
+    image, capture = demo.build(folder)
+    captured = captures.read_lsblk(capture.read_text(encoding="utf-8"))
+    job = take_in([image], [captured], [Source("lsblk", str(capture))], mode="uefi", secure_boot="on", ram_bytes=16 * GIB,
+                  conditions=Conditions(mains=True, backup="made", encrypted=False), title=demo.MACHINE, owner=demo.OWNER, seed="demo")
+    return with_aim(job, Aim(size_bytes=140 * GIB, esp="own", home="apart"))
+
+
+def read_capture(text: str) -> tuple[tuple[Disk, ...], str]:
+    """Return the disks of captured text and which command printed it."""
+    try:
+        document = json.loads(text)
+    except ValueError:
+        document = None
+    if isinstance(document, dict) and "partitiontable" in document:
+        return captures.combine((), (captures.read_sfdisk(text),)), "sfdisk"
+    if isinstance(document, dict) and "blockdevices" in document:
+        return captures.combine(captures.read_lsblk(text), ()), "lsblk"
+    raise CaptureError("This is neither what lsblk --json nor what sfdisk --json prints.", "Capture one of them on the machine and choose that file.")
+
+
+class Files:
+    """File work of one window; every failure becomes one line in it."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+
+    @property
+    def _desk(self) -> object:
+        return self.window.desk
+
+    def _folder(self) -> str:
+        return self.window.settings.folder or str(Path.home())
+
+    def _remember(self, path: Path) -> None:
+        self.window.settings.folder = str(path.parent)
+
+    def _ask_open(self, title: str, kinds: str) -> Path | None:
+        name, _ = QFileDialog.getOpenFileName(self.window, title, self._folder(), kinds)
+        if not name:
+            return None
+        self._remember(Path(name))
+        return Path(name)
+
+    def _ask_save(self, title: str, name: str, kinds: str) -> Path | None:
+        chosen, _ = QFileDialog.getSaveFileName(self.window, title, str(Path(self._folder()) / name), kinds)
+        if not chosen:
+            return None
+        self._remember(Path(chosen))
+        return Path(chosen)
+
+    def _try(self, work: object) -> None:
+        try:
+            work()  # type: ignore[operator]
+        except InkshelfError as error:
+            self.window.desk.say(Notice(error.what, error.remedy))
+        except OSError as error:
+            self.window.desk.say(Notice(f"{error.filename or 'This'}: {error.strerror}.", "Check the place and your rights."))
+
+    def new_job(self) -> None:
+        """Begin an empty job; the one before stays in its file."""
+        self.window.desk.replace_job(Job(), None)
+        self.window.desk.show("intake")
+
+    def open_job(self, path: Path | None = None) -> None:
+        """Open a job file."""
+        chosen = path or self._ask_open("Open job", "Jobs (*.json);;All files (*)")
+        if chosen:
+            self._try(lambda: self.window.desk.open(chosen))
+
+    def save_as(self) -> None:
+        """Give the job a file of its own; from then on it is saved as you go."""
+        chosen = self._ask_save("Save job as", f"{self.window.desk.job.title or 'job'}.json", "Jobs (*.json)")
+        if chosen:
+            self.window.desk.path = chosen
+            self.window.desk.save()
+
+    def open_demo(self) -> None:
+        """Open the demo job, building it on first use."""
+        folder = settings.data_folder() / "demo"
+        self._try(lambda: self.window.desk.replace_job(demo_job(folder), folder / "demo.job.json"))
+        self.window.desk.show("shelf")
+
+    def add_image(self, path: Path | None = None) -> None:
+        """Take a disk image in."""
+        chosen = path or self._ask_open("Take in a disk image", "Disk images (*.img *.raw *.bin *.dd);;All files (*)")
+        if chosen:
+            self._try(lambda: self._take(chosen))
+
+    def _take(self, path: Path) -> None:
+        desk = self.window.desk
+        old = desk.job
+        images = [*(Path(one.path) for one in old.sources if one.kind == "image"), path]
+        known = old.found
+        captured = tuple(disk for disk in known.disks if not any(one.disk == disk.id and one.kind == "image" for one in old.sources))
+        job = take_in(images, [captured] if captured else [], [one for one in old.sources if one.kind != "image"], mode=known.firmware.mode, secure_boot=known.firmware.secure_boot,
+                      ram_bytes=known.ram_bytes, conditions=known.conditions, title=old.title or path.stem, owner=old.owner, seed=old.seed)
+        desk.change(with_aim(job, old.aim) if old.aim else job, f"take in {path.name}")
+        if desk.path is None:
+            desk.path = settings.data_folder() / "jobs" / f"{path.stem}-{job.seed[:6]}.json"
+            desk.save()
+
+    def add_capture(self, path: Path | None = None) -> None:
+        """Take captured text in."""
+        chosen = path or self._ask_open("Take in captured text", "Captured text (*.json *.txt);;All files (*)")
+        if chosen:
+            self._try(lambda: self._capture(chosen))
+
+    def _capture(self, path: Path) -> None:
+        disks, kind = read_capture(captures.read_text(path))
+        source = Source("lsblk" if kind == "lsblk" else "sfdisk", str(path.resolve()))
+        desk = self.window.desk
+        job = with_capture(desk.job, disks, source) if desk.job.found.disks else take_in([], [disks], [source], title=path.stem)
+        desk.change(job, f"take in {path.name}")
+
+    def save_sheet(self, form: str, path: Path | None = None) -> None:
+        """Write the sheet."""
+        reading = self.window.desk.reading
+        text = render.html(reading) if form == "html" else render.markdown(reading)
+        chosen = path or self._ask_save("Save the sheet", f"{reading.job.title or 'sheet'}.{form}", f"*.{form}")
+        if chosen:
+            self._write(chosen, text)
+
+    def save_script(self, path: Path | None = None) -> None:
+        """Write the partition script."""
+        reading = self.window.desk.reading
+        chosen = path or self._ask_save("Save the partition script", f"{reading.job.title or 'partitions'}.sh", "*.sh")
+        if chosen:
+            self._try(lambda: self._write(chosen, render.script(reading)))
+
+    def _write(self, path: Path, text: str) -> None:
+        def work() -> None:
+            write_atomically(path, text.encode())
+            self.window.desk.say(Notice(f"Saved: {path}", bad=False))
+
+        self._try(work)
+
+    def copy_sheet(self) -> None:
+        """Put the sheet as Markdown on the clipboard."""
+        clipboard = QGuiApplication.clipboard()
+        if clipboard:
+            clipboard.setText(render.markdown(self.window.desk.reading))
+            self.window.desk.say(Notice("The sheet is on the clipboard, as Markdown.", bad=False))
+
+    def print_sheet(self) -> None:
+        """Print the sheet."""
+        from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
+
+        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        if QPrintDialog(printer, self.window).exec():
+            document = QTextDocument()
+            document.setMarkdown(render.markdown(self.window.desk.reading))
+            document.print(printer)

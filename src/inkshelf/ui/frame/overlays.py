@@ -1,0 +1,97 @@
+"""Two overlays over the same list of actions: every command by name, and the keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from inkshelf.ui import theme
+from inkshelf.ui.frame.actions import ACTIONS, Action
+from inkshelf.ui.parts import label
+
+MORE_KEYS = (("Left, Right", "move the edge on the shelf by 1 GiB"), ("Shift + Left, Right", "by 10 GiB"), ("Ctrl + Left, Right", "by 1 MiB"), ("E", "take the other edge"),
+             ("Up, Down", "choose a volume, a chapter, a step"), ("Alt while dragging", "snap to 1 MiB"), ("Space on the sheet", "tick a step"))
+
+
+def matches(words: str) -> list[Action]:
+    """Return the actions whose title or group holds every word typed, best first."""
+    parts = words.lower().split()
+    found = [one for one in ACTIONS if all(part in f"{one.title} {one.group}".lower() for part in parts)]
+    return sorted(found, key=lambda one: not one.title.lower().startswith(words.lower())) if words else found
+
+
+class CommandPalette(QDialog):
+    """Type a few letters, press Enter."""
+
+    def __init__(self, parent: QWidget, why_not: Callable[[Action], str], run: Callable[[str], object]) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self._why_not, self._run = why_not, run
+        self.setObjectName("card")
+        self.setFixedWidth(520)
+        box = QVBoxLayout(self)
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("what do you want to do?")
+        self.line.setFont(theme.sans(15))
+        self.line.setAccessibleName("command")
+        self.line.textChanged.connect(self._fill)
+        self.line.returnPressed.connect(self._go)
+        box.addWidget(self.line)
+        self.list = QListWidget()
+        self.list.setFixedHeight(330)
+        self.list.setFont(theme.sans(13))
+        self.list.itemActivated.connect(lambda _: self._go())
+        self.list.itemClicked.connect(lambda _: self._go())
+        box.addWidget(self.list)
+        self._fill("")
+
+    def _fill(self, words: str) -> None:
+        self.list.clear()
+        for one in matches(words):
+            reason = self._why_not(one)
+            keys = f"   {one.keys}" if one.keys else ""
+            item = QListWidgetItem(f"{one.group}:  {one.title}{f'   ({reason})' if reason else keys}")
+            item.setData(Qt.ItemDataRole.UserRole, one.id)
+            if reason:
+                item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
+            self.list.addItem(item)
+        for row in range(self.list.count()):
+            item_at = self.list.item(row)
+            if item_at and item_at.flags() & Qt.ItemFlag.ItemIsEnabled:
+                self.list.setCurrentRow(row)
+                break
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event and event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
+            step = 1 if event.key() == Qt.Key.Key_Down else -1
+            self.list.setCurrentRow((self.list.currentRow() + step) % max(1, self.list.count()))
+            return
+        super().keyPressEvent(event)
+
+    def _go(self) -> None:
+        item = self.list.currentItem()
+        if item and item.flags() & Qt.ItemFlag.ItemIsEnabled:
+            self.close()
+            self._run(item.data(Qt.ItemDataRole.UserRole))
+
+
+class KeysOverlay(QDialog):
+    """All shortcuts on one card."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("card")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(26, 20, 26, 22)
+        box.addWidget(label("Keys", theme.serif(22)))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(6)
+        rows = [(QKeySequence(one.keys).toString(QKeySequence.SequenceFormat.NativeText), one.title) for one in ACTIONS if one.keys] + list(MORE_KEYS)
+        half = -(-len(rows) // 2)
+        for place, (keys, words) in enumerate(rows):
+            grid.addWidget(label(keys, theme.mono(12, 700)), place % half, place // half * 2)
+            grid.addWidget(label(words, theme.sans(13)), place % half, place // half * 2 + 1)
+        box.addLayout(grid)

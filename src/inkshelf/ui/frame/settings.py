@@ -1,0 +1,52 @@
+"""What the program remembers between runs: one JSON file, each setting declared once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Literal
+
+import platformdirs
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from inkshelf.core.errors import InkshelfError
+from inkshelf.store.jobfile import write_atomically
+
+NAME = "inkshelf"
+
+
+class Settings(BaseModel):
+    """Theme, window place, what was open last, where files were chosen last."""
+
+    model_config = ConfigDict(extra="ignore", validate_assignment=True)
+    theme: Literal["paper", "slate"] = "paper"
+    geometry: str = ""
+    job: str = ""
+    chapter: str = "intake"
+    folder: str = ""
+
+
+def config_path() -> Path:
+    """Where the settings are kept."""
+    return Path(platformdirs.user_config_dir(NAME)) / "settings.json"
+
+
+def data_folder() -> Path:
+    """Where jobs without a place of their own, the demo and benches are kept."""
+    return Path(platformdirs.user_data_dir(NAME))
+
+
+def load(path: Path | None = None) -> Settings:
+    """Return what was remembered; a file that cannot be read counts as nothing remembered."""
+    try:
+        return Settings.model_validate_json((path or config_path()).read_bytes())
+    except (OSError, ValidationError, ValueError):
+        return Settings()
+
+
+def save(settings: Settings, path: Path | None = None) -> bool:
+    """Remember; tell whether it could be written."""
+    try:
+        write_atomically(path or config_path(), settings.model_dump_json(indent=1).encode())
+    except InkshelfError:
+        return False
+    return True

@@ -1,0 +1,306 @@
+"""The window: header, contents on the left, chapter in the middle, margin on the right, reckoner at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from inkshelf.ui import theme
+from inkshelf.ui.desk import Desk, Notice, Subject
+from inkshelf.ui.frame import settings as remembered
+from inkshelf.ui.frame.actions import ACTIONS, Action
+from inkshelf.ui.frame.contents import CHAPTERS, Contents
+from inkshelf.ui.frame.files import Files
+from inkshelf.ui.frame.margin import Margin
+from inkshelf.ui.frame.overlays import CommandPalette, KeysOverlay
+from inkshelf.ui.frame.reckoner import Reckoner
+from inkshelf.ui.inkview.page import InkPage
+from inkshelf.ui.inkview.worker import InkWorker
+from inkshelf.ui.parts import button, label
+
+
+class Window(QMainWindow):
+    """One job in one window."""
+
+    def __init__(self, desk: Desk, settings: remembered.Settings, settings_path: Path | None = None) -> None:
+        super().__init__()
+        self.desk, self.settings, self._settings_path = desk, settings, settings_path
+        self.files = Files(self)
+        self.worker: InkWorker | None = None
+        self.bench_folder: Path | None = None
+        self.setMinimumSize(1000, 640)
+        self.resize(1280, 800)
+        self.actions_by_id: dict[str, QAction] = {}
+        self._buttons: list[tuple[QPushButton, Action]] = []
+        self._make_actions()
+        self._build()
+        desk.subscribe(self._heard)
+        if settings.geometry:
+            self.restoreGeometry(QByteArray.fromBase64(settings.geometry.encode()))
+        self._heard("job")
+        self._heard("view")
+
+    # -- building ------------------------------------------------------------------------------------------------
+    def _make_actions(self) -> None:
+        for one in ACTIONS:
+            made = QAction(one.title, self)
+            if one.keys:
+                made.setShortcut(QKeySequence(one.keys))
+            made.triggered.connect(lambda _=False, key=one.id: self.run(key))
+            self.addAction(made)
+            self.actions_by_id[one.id] = made
+
+    def _build(self) -> None:
+        centre = QWidget()
+        centre.setObjectName("paper")
+        outer = QVBoxLayout(centre)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        outer.addWidget(self._header())
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        self.contents = Contents(self.desk, self.desk.show)
+        self.contents.setMinimumHeight(420)
+        middle.addWidget(self.contents)
+        middle.addLayout(self._centre(), 1)
+        self.margin = Margin(self.desk)
+        middle.addWidget(self.margin)
+        outer.addLayout(middle, 1)
+        self.reckoner = Reckoner(self.desk)
+        outer.addWidget(self.reckoner)
+        self.setCentralWidget(centre)
+
+    def _header(self) -> QFrame:
+        header = QFrame()
+        header.setObjectName("header")
+        header.setFixedHeight(53)
+        row = QHBoxLayout(header)
+        row.setContentsMargins(24, 0, 24, 0)
+        row.setSpacing(8)
+        self.title, self.subtitle = label("", theme.serif(19)), label("", theme.sans(13), quiet=True)
+        row.addWidget(self.title)
+        row.addWidget(self.subtitle)
+        row.addStretch(1)
+        self.saved = label("", theme.sans(12), quiet=True)
+        row.addWidget(self.saved)
+        row.addSpacing(8)
+        for key, primary in (("edit.undo", False), ("edit.redo", False), ("view.palette", False), ("plan.rehearse", False), ("plan.ink", True)):
+            action = next(one for one in ACTIONS if one.id == key)
+            made = button(action.title, lambda k=key: self.run(k), primary=primary)
+            row.addWidget(made)
+            self._buttons.append((made, action))
+        return header
+
+    def _centre(self) -> QVBoxLayout:
+        box = QVBoxLayout()
+        box.setSpacing(0)
+        box.setContentsMargins(0, 0, 0, 0)
+        self.notice = NoticeBar(lambda: self.desk.say(None))
+        box.addWidget(self.notice)
+        self.pages = QStackedWidget()
+        self.chapters: dict[str, QWidget] = {}
+        self.ink_page = InkPage(self.cancel_inking, lambda: self.desk.show("shelf"))
+        self.pages.addWidget(self.ink_page)
+        box.addWidget(self.pages, 1)
+        return box
+
+    def chapter(self, key: str) -> QWidget:
+        """Return a chapter, made when it is first opened: the window is ready sooner."""
+        if key not in self.chapters:
+            self.chapters[key] = self._make(key)
+            self.pages.addWidget(self.chapters[key])
+        return self.chapters[key]
+
+    def _make(self, key: str) -> QWidget:
+        if key == "intake":
+            from inkshelf.ui.intake.chapter import IntakeChapter
+
+            return IntakeChapter(self.desk, self.files.add_image, self.files.add_capture, self.files.open_demo)
+        if key == "aim":
+            from inkshelf.ui.aim.chapter import AimChapter
+
+            return AimChapter(self.desk)
+        if key == "start":
+            from inkshelf.ui.startmap.chapter import StartChapter
+
+            return StartChapter(self.desk)
+        if key == "sheet":
+            from inkshelf.ui.sheetview.chapter import SheetChapter
+
+            return SheetChapter(self.desk, self.run)
+        from inkshelf.ui.shelf.chapter import ShelfChapter
+
+        return ShelfChapter(self.desk)
+
+    # -- actions -------------------------------------------------------------------------------------------------
+    def run(self, key: str) -> None:
+        """Do an action; one that cannot be done now says why."""
+        action = next(one for one in ACTIONS if one.id == key)
+        reason = action.why_not(self)
+        if reason:
+            self.desk.say(Notice(f"{action.title}: {reason}."))
+            return
+        action.do(self)
+
+    def toggle_unit(self) -> None:
+        """Change the tape between GiB and GB."""
+        self.desk.change(replace(self.desk.job, unit="GB" if self.desk.job.unit == "GiB" else "GiB"), "unit of the tape")
+
+    def toggle_theme(self) -> None:
+        """Change between paper and slate."""
+        self.set_theme("slate" if theme.current().name == "paper" else "paper")
+
+    def set_theme(self, name: str) -> None:
+        """Put a theme on."""
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            theme.apply(application, name)
+        self.settings.theme = "slate" if name == "slate" else "paper"
+        self.margin.rebuild()
+        self._heard("job")
+        self.update()
+
+    def open_palette(self) -> None:
+        """Open the list of all commands."""
+        palette = CommandPalette(self, lambda one: one.why_not(self), self.run)
+        palette.move(self.mapToGlobal(self.rect().center()) - palette.rect().center() - self.rect().center() / 3)
+        palette.show()
+        palette.line.setFocus()
+
+    def open_keys(self) -> None:
+        """Show the keys."""
+        keys = KeysOverlay(self)
+        keys.adjustSize()
+        keys.move(self.mapToGlobal(self.rect().center()) - keys.rect().center())
+        keys.show()
+
+    def rehearse(self) -> None:
+        """Show what starts."""
+        self.desk.show("start")
+
+    # -- inking --------------------------------------------------------------------------------------------------
+    @property
+    def inking(self) -> bool:
+        """Whether inking is going on."""
+        return self.worker is not None and self.worker.isRunning()
+
+    def start_inking(self) -> None:
+        """Ink the plan in a fresh bench folder beside the job's file."""
+        folder = self.bench_folder or remembered.data_folder() / "bench" / (self.desk.job.title or "job").replace("/", "-").replace(" ", "-")
+        self.worker = InkWorker(self.desk.job, folder)
+        self.worker.progressed.connect(self.ink_page.progress)
+        self.worker.inked.connect(self.ink_page.finish)
+        self.worker.failed.connect(self.ink_page.fail)
+        self.worker.finished.connect(lambda: self._heard("job"))
+        self.ink_page.begin(len(self.desk.job.steps), str(folder))
+        self.pages.setCurrentWidget(self.ink_page)
+        self.worker.start()
+        self._enable()
+
+    def cancel_inking(self) -> None:
+        """Stop at the next safe place."""
+        if self.worker:
+            self.worker.cancel()
+            self.ink_page.cancel.setEnabled(False)
+            self.ink_page.words.setText("Stopping at the next safe place")
+
+    # -- listening -----------------------------------------------------------------------------------------------
+    def _heard(self, subject: Subject) -> None:
+        {"job": self._job_changed, "selection": self._selection_changed, "view": self._view_changed, "saved": self._saved, "notice": self._noticed}[subject]()
+
+    def _job_changed(self) -> None:
+        job = self.desk.job
+        self.title.setText(job.owner or ("Ink Shelf" if not job.found.disks else job.title or "job"))
+        self.subtitle.setText(job.title if job.owner else "plans disks that several systems share" if not job.found.disks else "owner not known yet")
+        self.setWindowTitle(f"{job.title or 'new job'} – Ink Shelf")
+        current = self.chapters.get(self.desk.chapter)
+        if current is not None and hasattr(current, "refresh"):
+            current.refresh()
+        self.margin.refresh()
+        self.reckoner.refresh()
+        self.contents.update()
+        self._saved()
+        self._enable()
+
+    def _selection_changed(self) -> None:
+        self.reckoner.refresh()
+        current = self.pages.currentWidget()
+        if current is not None:
+            for child in current.findChildren(QWidget, "") if self.desk.chapter == "shelf" else ():
+                child.update()
+
+    def _view_changed(self) -> None:
+        key = self.desk.chapter if self.desk.chapter in dict(CHAPTERS) else "intake"
+        page = self.chapter(key)
+        page.refresh()  # type: ignore[attr-defined]
+        self.pages.setCurrentWidget(page)
+        self.contents.update()
+        self.settings.chapter = key
+        if key == "sheet" and self.desk.step:
+            step, self.desk.step = self.desk.step, None
+            QTimer.singleShot(0, page, lambda: page.show_step(step))  # type: ignore[attr-defined]
+
+    def _saved(self) -> None:
+        self.saved.setText(f"saved {self.desk.saved_at}" if self.desk.saved_at else "" if not self.desk.job.found.disks else "not saved to a file")
+
+    def _noticed(self) -> None:
+        self.notice.show_notice(self.desk.notice)
+
+    def _enable(self) -> None:
+        for one in ACTIONS:
+            self.actions_by_id[one.id].setToolTip(one.why_not(self))
+        for made, action in self._buttons:
+            reason = action.why_not(self)
+            made.setEnabled(not reason)
+            words = {"edit.undo": self.desk.undo_words, "edit.redo": self.desk.redo_words}.get(action.id, "")
+            made.setToolTip(reason or f"{action.title}{': ' + words if words else ''} ({action.keys})")
+
+    # -- closing -------------------------------------------------------------------------------------------------
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if self.worker is not None and self.worker.isRunning():
+            self.worker.cancel()
+            self.worker.wait()
+        self.desk.drop()
+        self.desk.save()
+        self.settings.geometry = bytes(self.saveGeometry().toBase64()).decode()
+        self.settings.job = str(self.desk.path) if self.desk.path else ""
+        remembered.save(self.settings, self._settings_path)
+        super().closeEvent(event)
+
+
+class NoticeBar(QFrame):
+    """One line for the person, in the window; good news leaves by itself."""
+
+    def __init__(self, close: Callable[[], object]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 8, 10, 8)
+        self.words = label("", theme.sans(13, 500), wrap=True)
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(self.words, 1)
+        row.addWidget(button("Close", close, link=True))
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(close)
+        self.hide()
+
+    def show_notice(self, notice: Notice | None) -> None:
+        """Show a notice, or hide."""
+        self._timer.stop()
+        self.setVisible(notice is not None)
+        if notice is None:
+            return
+        self.setObjectName("notice" if notice.bad else "goodnotice")
+        style = self.style()
+        if style:
+            style.unpolish(self)
+            style.polish(self)
+        self.words.setText(f"{notice.what} {notice.remedy}".strip())
+        self.words.setAccessibleName(self.words.text())
+        if not notice.bad:
+            self._timer.start(4000)

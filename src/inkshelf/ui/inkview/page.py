@@ -1,0 +1,109 @@
+"""The inking page: which step, how far, cancel; afterwards every comparison that was made."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QProgressBar, QScrollArea, QVBoxLayout, QWidget
+
+from inkshelf.bench.inker import Progress, Report
+from inkshelf.core.size import binary
+from inkshelf.ui import theme
+from inkshelf.ui.parts import button, clear, label
+
+
+class InkPage(QWidget):
+    """Shows inking while it goes on and what came of it."""
+
+    def __init__(self, cancel: Callable[[], object], back: Callable[[], object]) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(28, 20, 24, 12)
+        box.setSpacing(12)
+        head = QHBoxLayout()
+        head.addWidget(label("Inking", theme.serif(26)))
+        head.addSpacing(8)
+        self.sub = label("", theme.sans(13), quiet=True)
+        head.addWidget(self.sub, 1)
+        self.cancel = button("Cancel", cancel)
+        self.back = button("Back to the shelf", back)
+        head.addWidget(self.cancel)
+        head.addWidget(self.back)
+        box.addLayout(head)
+        self.words = label("", theme.serif(18), wrap=True)
+        box.addWidget(self.words)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setAccessibleName("progress of inking")
+        box.addWidget(self.bar)
+        self.figures = label("", theme.mono(13), quiet=True)
+        box.addWidget(self.figures)
+        inside = QWidget()
+        self.checks = QVBoxLayout(inside)
+        self.checks.setContentsMargins(0, 0, 8, 0)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setWidget(inside)
+        box.addWidget(area, 1)
+
+    def begin(self, steps: int, folder: str) -> None:
+        """Show that inking begins."""
+        clear(self.checks)
+        self.bar.setRange(0, steps + 2)
+        self.bar.setValue(0)
+        self.bar.show()
+        self.sub.setText(f"on a copy in {folder}; the source image is only read")
+        self.words.setText("Copying the image, holes and all")
+        self.figures.setText("")
+        self.cancel.setVisible(True)
+        self.cancel.setEnabled(True)
+        self.back.setEnabled(False)
+        self.back.setToolTip("inking is going on")
+
+    def progress(self, now: Progress) -> None:
+        """Show how far it is."""
+        self.bar.setValue(now.step + 1)
+        self.words.setText(f"Step {now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize())
+        if now.total:
+            self.figures.setText(f"{binary(now.done)} of {binary(now.total)} copied")
+
+    def _over(self) -> None:
+        self.cancel.setVisible(False)
+        self.back.setEnabled(True)
+        self.back.setToolTip("")
+        self.back.setFocus()
+
+    def fail(self, what: str, remedy: str) -> None:
+        """Show why it ended, and what to do."""
+        self._over()
+        self.bar.hide()
+        self.words.setText(what)
+        self.checks.addWidget(label(remedy, theme.sans(14), wrap=True))
+        self.checks.addStretch(1)
+
+    def finish(self, report: Report) -> None:
+        """Show every comparison."""
+        self._over()
+        self.bar.setValue(self.bar.maximum())
+        good = sum(one.ok for one in report.checks)
+        self.words.setText(f"All {good} comparisons agree with the prediction" if report.verified else f"{len(report.checks) - good} of {len(report.checks)} comparisons do NOT agree")
+        self.figures.setText(f"{binary(report.copied_bytes)} copied, {binary(report.written_bytes)} written, {report.seconds:.1f} s · {report.images[0]}")
+        frame = QFrame()
+        frame.setObjectName("card")
+        grid = QGridLayout(frame)
+        grid.setContentsMargins(16, 12, 16, 12)
+        grid.setHorizontalSpacing(18)
+        for row, one in enumerate(report.checks):
+            sign = label("✓" if one.ok else "✗", theme.sans(14, 600))
+            sign.setProperty("bad", not one.ok)
+            sign.setAccessibleName("agrees" if one.ok else "differs")
+            detail = label(one.detail, theme.sans(13), quiet=one.ok, wrap=True)
+            detail.setProperty("bad", not one.ok)
+            detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            for column, widget in enumerate((sign, label(one.what, theme.sans(13, 500)), detail)):
+                grid.addWidget(widget, row, column, Qt.AlignmentFlag.AlignTop)
+        grid.setColumnStretch(2, 1)
+        self.checks.addWidget(frame)
+        self.checks.addStretch(1)

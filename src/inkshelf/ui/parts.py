@@ -1,0 +1,130 @@
+"""Small widgets that every chapter uses: labels, choices, cards, call-number marks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QFont, QPainter, QPen
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from inkshelf.ui import theme
+
+
+def label(text: str = "", font: QFont | None = None, *, quiet: bool = False, wrap: bool = False) -> QLabel:
+    """Return a label in the program's faces."""
+    made = QLabel(text)
+    made.setFont(font or theme.sans())
+    made.setProperty("quiet", quiet)
+    made.setWordWrap(wrap)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    return made
+
+
+def button(text: str, do: Callable[[], object], *, primary: bool = False, link: bool = False, tip: str = "") -> QPushButton:
+    """Return a push button that calls ``do``."""
+    made = QPushButton(text.replace("&", "&&"))
+    made.setProperty("primary", primary)
+    made.setProperty("link", link)
+    made.setFont(theme.sans(12 if link else 13, 500))
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    made.setAccessibleName(text)
+    if tip:
+        made.setToolTip(tip)
+    made.clicked.connect(lambda: do())
+    return made
+
+
+def card(*, margins: int = 16) -> tuple[QFrame, QVBoxLayout]:
+    """Return a card and its layout."""
+    frame = QFrame()
+    frame.setObjectName("card")
+    box = QVBoxLayout(frame)
+    box.setContentsMargins(margins, margins - 4, margins, margins - 2)
+    box.setSpacing(8)
+    return frame, box
+
+
+class Choice(QWidget):
+    """One question with a few answers side by side; the answer in use is inked, ``None`` means not answered."""
+
+    def __init__(self, name: str, answers: Sequence[tuple[str, object]], chosen: Callable[[object], None]) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self._answers = [value for _, value in answers]
+        self._chosen = chosen
+        self._group = QButtonGroup(self)
+        self._group.setExclusive(True)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(1, 0, 0, 0)
+        row.setSpacing(0)
+        for place, (text, _) in enumerate(answers):
+            one = QPushButton(text)
+            one.setCheckable(True)
+            one.setProperty("choice", True)  # noqa: FBT003
+            one.setFont(theme.sans(12, 500))
+            one.setAccessibleName(f"{name}: {text}")
+            one.setCursor(Qt.CursorShape.PointingHandCursor)
+            self._group.addButton(one, place)
+            row.addWidget(one)
+        row.addStretch(1)
+        self._group.idClicked.connect(lambda place: self._chosen(self._answers[place]))
+
+    def set_value(self, value: object) -> None:
+        """Show which answer is in use, without asking anybody."""
+        place = next((at for at, one in enumerate(self._answers) if one == value), None)
+        self._group.setExclusive(False)
+        for at, one in enumerate(self._group.buttons()):
+            one.setChecked(at == place)
+        self._group.setExclusive(True)
+
+    def button(self, place: int) -> QPushButton:
+        """The button of the answer at ``place``."""
+        return self._group.buttons()[place]  # type: ignore[return-value]
+
+
+def draw_call(painter: QPainter, x: float, y: float, call: str, *, planned: bool = False, right: bool = False) -> float:
+    """Draw a call-number mark with its top left (or right) corner at a place; return its width."""
+    ink = theme.current()
+    painter.save()
+    painter.setFont(theme.mono(12, 700))
+    width = painter.fontMetrics().horizontalAdvance(call) + 12.0
+    box = QRectF(x - width if right else x, y, width, 20)
+    pen = QPen(ink.color("pencil" if planned else "ink"), 1.4)
+    if planned:
+        pen.setStyle(Qt.PenStyle.DashLine)
+    painter.setPen(pen)
+    painter.setBrush(ink.color("card"))
+    painter.drawRoundedRect(box, 2.5, 2.5)
+    painter.setPen(ink.color("pencil" if planned else "ink"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, call)
+    painter.restore()
+    return width
+
+
+class CallMark(QWidget):
+    """A call-number mark as a widget of its own."""
+
+    def __init__(self, call: str, *, planned: bool = False) -> None:
+        super().__init__()
+        self._call, self._planned = call, planned
+        self.setFixedSize(34, 22)
+        self.setAccessibleName(f"call number {call}")
+
+    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        draw_call(painter, 1, 1, self._call, planned=self._planned)
+
+
+def clear(layout: QVBoxLayout | QHBoxLayout) -> None:
+    """Take everything out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item else None
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif item and item.layout():
+            clear(item.layout())  # type: ignore[arg-type]

@@ -1,0 +1,54 @@
+"""Pictures of the main views, from the demo job, taken from the real window."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from inkshelf.ui.frame.files import demo_job
+from inkshelf.ui.frame.window import Window
+
+VIEWS = ("intake", "aim", "shelf", "start", "sheet")
+
+
+def settle(seconds: float = 0.05) -> None:
+    """Let the window finish what it has to draw."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        QApplication.processEvents()
+        time.sleep(0.005)
+
+
+def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int] = (1280, 800)) -> list[Path]:
+    """Save a PNG of every main view in ``folder`` and return their paths."""
+    folder.mkdir(parents=True, exist_ok=True)
+    window.desk.replace_job(demo_job(demo), None)
+    window.bench_folder = demo / "bench"
+    window.resize(*size)
+    window.show()
+    made = []
+
+    def take(name: str) -> None:
+        settle(0.15)
+        path = folder / f"{name}.png"
+        window.grab().save(str(path))
+        made.append(path)
+
+    for key in VIEWS:
+        window.desk.show(key)
+        if key == "start":
+            window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
+        take(key)
+    window.desk.show("shelf")
+    window.set_theme("slate")
+    take("shelf-slate")
+    window.set_theme("paper")
+    window.start_inking()
+    while window.inking:
+        settle(0.05)
+    take("inked")
+    window.worker = None
+    window.close()
+    return made

@@ -1,0 +1,250 @@
+"""The Sheet chapter: the run sheet as it will be printed, with boxes to tick, and the ways to take it along."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
+
+from inkshelf.core.sheet.sheet import Row, Sheet, sheet
+from inkshelf.ui import theme
+from inkshelf.ui.desk import Desk
+from inkshelf.ui.parts import button, label
+
+ROW_ROLE = Qt.ItemDataRole.UserRole + 1
+
+
+class SheetModel(QAbstractListModel):
+    """Rows of the sheet as a Qt model: one generic step from a tuple to a view."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: tuple[Row, ...] = ()
+
+    def set_rows(self, rows: tuple[Row, ...]) -> None:
+        """Show other rows; the same ones stay where they are."""
+        if len(rows) == len(self.rows):
+            self.rows = rows
+            if rows:
+                self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
+            return
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.rows)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if not index.isValid() or not 0 <= index.row() < len(self.rows):
+            return None
+        row = self.rows[index.row()]
+        if role == ROW_ROLE:
+            return row
+        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole}:
+            done = ", done" if row.ticked else ""
+            return f"{row.number}. {row.words.title}{done}"
+        return None
+
+
+class RowDelegate(QStyledItemDelegate):
+    """Draws a step: box, number, what to do with exact values, and what starts if it stops here."""
+
+    STOPS, LEFT, LINE = 158, 62, 19
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        row: Row = index.data(ROW_ROLE)
+        width = max(300, option.rect.width() or 600)
+        return QSize(width, int(self._height(row, width)))
+
+    def _inner(self, width: float) -> float:
+        return width - self.LEFT - self.STOPS - 24
+
+    def _height(self, row: Row, width: float) -> float:
+        inner = self._inner(width)
+        high = 12.0 + _text_height(row.words.title, theme.sans(14, 600), inner)
+        high += sum(max(self.LINE, _text_height(value, theme.mono(12), inner - 150)) for _, value in row.words.values)
+        for text, weight in ((row.words.caution, 600), (row.words.look, 400)):
+            high += _text_height(text, theme.sans(12, weight), inner) + 3 if text else 0
+        return max(high, 16 + 18.0 * len(row.starts) + (_text_height(row.risk, theme.sans(11), self.STOPS - 6) if row.risk else 0)) + 10 + (34 if row.no_return else 0)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        row: Row = index.data(ROW_ROLE)
+        if painter is None or row is None:
+            return
+        ink = theme.current()
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(option.rect)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(box, ink.color("select"))
+        if row.no_return:
+            box = self._no_return(painter, box)
+        painter.setPen(QPen(ink.color("line"), 1))
+        painter.drawLine(box.bottomLeft(), box.bottomRight())
+        self._tick(painter, row, QPointF(box.left() + 6, box.top() + 10))
+        painter.setFont(theme.mono(14, 700))
+        painter.setPen(ink.color("faint" if row.ticked else "ink"))
+        painter.drawText(QRectF(box.left() + 28, box.top() + 9, 26, 20), Qt.AlignmentFlag.AlignRight, str(row.number))
+        self._body(painter, row, QRectF(box.left() + self.LEFT, box.top() + 8, self._inner(box.width()), box.height()))
+        self._stops(painter, row, QRectF(box.right() - self.STOPS, box.top() + 9, self.STOPS - 8, box.height()))
+        painter.restore()
+
+    def _no_return(self, painter: QPainter, box: QRectF) -> QRectF:
+        ink = theme.current()
+        painter.fillRect(QRectF(box.left(), box.top() + 6, box.width(), 4), ink.color("stop"))
+        painter.setFont(theme.sans(12, 600))
+        painter.setPen(ink.color("stop"))
+        painter.drawText(QRectF(box.left() + 6, box.top() + 12, box.width(), 20), Qt.AlignmentFlag.AlignVCenter, "Point of no return. Before this line everything can be left as it is.")
+        return box.adjusted(0, 34, 0, 0)
+
+    def _tick(self, painter: QPainter, row: Row, at: QPointF) -> None:
+        ink = theme.current()
+        painter.setPen(QPen(ink.color("ink"), 1.5))
+        painter.setBrush(ink.color("card"))
+        painter.drawRect(QRectF(at.x(), at.y(), 16, 16))
+        if row.ticked:
+            painter.setPen(QPen(ink.color("ok"), 3))
+            painter.drawPolyline([at + QPointF(3, 8), at + QPointF(7, 12), at + QPointF(15, 1)])
+
+    def _body(self, painter: QPainter, row: Row, box: QRectF) -> None:
+        ink = theme.current()
+        y = box.top()
+        y += _write(painter, row.words.title, theme.sans(14, 600), "faint" if row.ticked else "ink", QRectF(box.left(), y, box.width(), 60))
+        for what, value in row.words.values:
+            painter.setFont(theme.sans(12))
+            painter.setPen(ink.color("pencil"))
+            painter.drawText(QRectF(box.left(), y, 146, self.LINE), Qt.AlignmentFlag.AlignVCenter, what)
+            high = _write(painter, value, theme.mono(12), "ink", QRectF(box.left() + 150, y + 1, box.width() - 150, 80))
+            y += max(self.LINE, high)
+        if row.words.caution:
+            y += 3 + _write(painter, row.words.caution, theme.sans(12, 600), "stop", QRectF(box.left(), y + 2, box.width(), 60))
+        if row.words.look:
+            _write(painter, row.words.look, theme.sans(12), "pencil", QRectF(box.left(), y + 2, box.width(), 60))
+
+    def _stops(self, painter: QPainter, row: Row, box: QRectF) -> None:
+        y = box.top()
+        for one in row.starts:
+            word = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
+            y += _write(painter, f"{one.system} {word}", theme.sans(12, 400 if one.starts else 600), "pencil" if one.starts else "stop", QRectF(box.left(), y, box.width(), 18))
+        if row.risk:
+            _write(painter, row.risk, theme.sans(11), "stop", QRectF(box.left(), y + 2, box.width(), 60))
+
+
+def _text_height(text: str, font: object, width: float) -> float:
+    flags = Qt.TextFlag.TextWordWrap | Qt.TextFlag.TextWrapAnywhere
+    return QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), int(flags), text).height()  # type: ignore[arg-type]
+
+
+def _write(painter: QPainter, text: str, font: object, tint: str, box: QRectF) -> float:
+    painter.setFont(font)  # type: ignore[arg-type]
+    painter.setPen(theme.current().color(tint))
+    flags = Qt.TextFlag.TextWordWrap | Qt.TextFlag.TextWrapAnywhere
+    high = _text_height(text, font, box.width())
+    painter.drawText(QRectF(box.left(), box.top(), box.width(), high + 4), int(flags), text)
+    return high
+
+
+class SheetView(QListView):
+    """The list of steps; a click on the box or Space ticks."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setAccessibleName("steps of the sheet; Space ticks")
+        self.setMouseTracking(True)
+
+    def tick(self, index: QModelIndex) -> None:
+        """Tick the step at an index."""
+        row = index.data(ROW_ROLE)
+        if row is not None:
+            self.desk.tick(row.number)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            index = self.indexAt(event.position().toPoint())
+            rect: QRect = self.visualRect(index)
+            if index.isValid() and event.position().x() - rect.left() <= 28:
+                self.tick(index)
+        super().mouseReleaseEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Space and self.currentIndex().isValid():
+            self.tick(self.currentIndex())
+            return
+        super().keyPressEvent(event)
+
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.Resize:
+            self.scheduleDelayedItemsLayout()
+        return super().event(event)
+
+
+class SheetChapter(QWidget):
+    """Chapter of the contents: the sheet to take along."""
+
+    def __init__(self, desk: Desk, run: Callable[[str], object]) -> None:
+        super().__init__()
+        self.desk = desk
+        box = QVBoxLayout(self)
+        box.setContentsMargins(28, 20, 24, 0)
+        box.setSpacing(8)
+        head = QHBoxLayout()
+        head.addWidget(label("Sheet", theme.serif(26)))
+        head.addSpacing(8)
+        self.sub = label("", theme.sans(13), quiet=True)
+        head.addWidget(self.sub, 1)
+        self.buttons = [button(words, lambda key=key: run(key)) for words, key in (("HTML…", "sheet.html"), ("Markdown…", "sheet.md"), ("Script…", "sheet.script"), ("Copy", "sheet.copy"), ("Print…", "sheet.print"))]
+        for one in self.buttons:
+            head.addWidget(one)
+        box.addLayout(head)
+        self.disk = label("", theme.sans(13, 600), wrap=True)
+        box.addWidget(self.disk)
+        titles = QHBoxLayout()
+        titles.addWidget(label("what to do, with the exact values", theme.sans(12), quiet=True))
+        titles.addStretch(1)
+        stops = label("if it stops here", theme.sans(12), quiet=True)
+        stops.setFixedWidth(158)
+        titles.addWidget(stops)
+        box.addLayout(titles)
+        self.view = SheetView(desk)
+        self.model = SheetModel()
+        self.view.setModel(self.model)
+        self.view.setItemDelegate(RowDelegate(self.view))
+        box.addWidget(self.view, 1)
+        self.empty = label("", theme.sans(14), quiet=True, wrap=True)
+        box.addWidget(self.empty, 1, Qt.AlignmentFlag.AlignTop)
+        self.go = button("Say the aim", lambda: desk.show("aim"), primary=True)
+        box.addWidget(self.go, 0, Qt.AlignmentFlag.AlignLeft)
+        box.addSpacing(10)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the sheet of the job as it is now."""
+        job = self.desk.job
+        there = bool(job.steps)
+        for one in (self.view, self.disk):
+            one.setVisible(there)
+        for one in self.buttons:
+            one.setEnabled(there)
+            one.setToolTip("" if there else "there are no steps yet")
+        self.empty.setVisible(not there)
+        self.go.setVisible(not there)
+        self.empty.setText(job.plan_fault or "There are no steps yet. Take a disk in and say the aim; the sheet writes itself.")
+        made: Sheet = sheet(self.desk.reading, self.desk.findings)
+        self.sub.setText(f"{len(made.rows)} steps · about {made.minutes:.0f} min with a margin" if there else "")
+        disk = next((one for one in made.disks if job.aim and one.id == job.aim.disk), None)
+        self.disk.setText(f"Disk {disk.id}: {disk.identity()}" if disk else "")
+        self.model.set_rows(made.rows)
+
+    def show_step(self, number: int) -> None:
+        """Bring a step into view and select it."""
+        index = self.model.index(number - 1)
+        self.view.setCurrentIndex(index)
+        self.view.scrollTo(index, QAbstractItemView.ScrollHint.PositionAtTop)
+        self.view.setFocus()

@@ -1,0 +1,187 @@
+"""The Shelf chapter: the boards, what becomes of every byte, and what still starts at every step."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from inkshelf.core.boot.rehearse import systems
+from inkshelf.core.size import binary, both
+from inkshelf.ui import theme
+from inkshelf.ui.desk import Desk
+from inkshelf.ui.parts import Choice, button, clear, draw_call, label
+from inkshelf.ui.shelf.board import Board
+
+
+class ShelfChapter(QWidget):
+    """Chapter of the contents: see and drag the plan."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        box = QVBoxLayout(self)
+        box.setContentsMargins(28, 20, 24, 12)
+        box.setSpacing(8)
+        self._head = QHBoxLayout()
+        box.addLayout(self._head)
+        self.board = Board(desk)
+        self._disks: Choice | None = None
+        self._known: tuple[str, ...] = ()
+        box.addWidget(self.board)
+        self.bytes = ByteRow(desk)
+        box.addWidget(self.bytes)
+        self.stops = StopStrip(desk)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self.stops)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        box.addWidget(area, 1)
+        self._empty = button("Take a disk in", lambda: desk.show("intake"), primary=True)
+        box.addWidget(self._empty, 0, Qt.AlignmentFlag.AlignLeft)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the job as it is now."""
+        disks = self.desk.job.found.disks
+        if self.board.disk not in {one.id for one in disks} and disks:
+            self.board.disk = disks[0].id
+        self._heading()
+        for part in (self.board, self.bytes, self.stops):
+            part.setVisible(bool(disks))
+        self._empty.setVisible(not disks)
+        self.board.update()
+        self.bytes.update()
+        self.stops.refresh()
+
+    def _heading(self) -> None:
+        facts = tuple(f"{one.id}{one.identity()}" for one in self.desk.job.found.disks) + (self.board.disk, self.desk.job.unit)
+        if facts == self._known:
+            return
+        self._known = facts
+        clear(self._head)
+        self._head.addWidget(label("Shelf", theme.serif(26)))
+        disks = self.desk.job.found.disks
+        disk = next((one for one in disks if one.id == self.board.disk), None)
+        if disk is None:
+            self._head.addWidget(label("no disk yet", theme.sans(13), quiet=True))
+            self._head.addStretch(1)
+            return
+        if len(disks) > 1:
+            self._disks = Choice("disk", [(f"Disk {one.id}", one.id) for one in disks], self._choose)
+            self._disks.set_value(disk.id)
+            self._head.addWidget(self._disks)
+        else:
+            self._head.addWidget(label(f"Disk {disk.id}", theme.serif(17)))
+        self._head.addSpacing(8)
+        facts_line = f"{both(disk.size)} · {disk.model or 'model not known'} · serial {disk.serial or 'not known'} · {disk.table.kind.upper()} · {disk.sector}-byte sectors"
+        line = label(facts_line, theme.sans(12), quiet=True)
+        line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        line.setMinimumWidth(10)
+        self._head.addWidget(line, 1)
+
+    def _choose(self, disk: object) -> None:
+        self.board.disk = str(disk)
+        self.refresh()
+
+
+class ByteRow(QWidget):
+    """What becomes of every byte: five figures that add up to the ledger."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setFixedHeight(66)
+        self.setAccessibleName("what becomes of every byte")
+
+    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+        ink, ledger = theme.current(), self.desk.reading.ledger
+        painter = QPainter(self)
+        painter.setFont(theme.serif(15))
+        painter.setPen(ink.color("ink"))
+        painter.drawText(QPointF(2, 16), "What becomes of every byte")
+        lost = ", ".join(ledger.lost)
+        figures = [("kept in place", binary(ledger.kept_bytes), "ink"), ("moved", binary(ledger.moved_bytes), "ink"), ("erased", binary(ledger.erased_bytes), "stop" if ledger.erased_bytes else "ink"),
+                   ("new", binary(ledger.new_bytes), "pencil"), ("lost", lost or "nothing", "stop" if lost else "ok")]
+        for place, (words, figure, tint) in enumerate(figures):
+            x = 2.0 + place * min(150.0, self.width() / 5)
+            painter.setFont(theme.sans(12))
+            painter.setPen(ink.color("pencil"))
+            painter.drawText(QPointF(x, 37), words)
+            painter.setFont(theme.mono(16, 700))
+            painter.setPen(ink.color(tint))
+            painter.drawText(QPointF(x, 58), figure)
+
+
+class StopStrip(QWidget):
+    """If it stops here: systems down, steps across. A click shows the step on the sheet."""
+
+    ROW, LEFT, TOP = 21, 40, 30
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setAccessibleName("if it stops here: what still starts after each step")
+        self.setMouseTracking(True)
+
+    def refresh(self) -> None:
+        """Make room for the systems there are."""
+        count = len(systems(self.desk.reading.plan.planned))
+        self.setMinimumHeight(self.TOP + self.ROW * max(1, count) + 24)
+        self.update()
+
+    def _cell(self) -> float:
+        return (self.width() - self.LEFT - 4) / max(1, len(self.desk.job.steps))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event and self.desk.job.steps and event.position().x() > self.LEFT:
+            self.desk.show("sheet", min(len(self.desk.job.steps), int((event.position().x() - self.LEFT) / self._cell()) + 1))
+
+    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+        ink, reading = theme.current(), self.desk.reading
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.serif(15))
+        painter.setPen(ink.color("ink"))
+        painter.drawText(QPointF(2, 16), "If it stops here")
+        painter.setFont(theme.sans(12))
+        painter.setPen(ink.color("pencil"))
+        if not self.desk.job.steps:
+            painter.drawText(QPointF(130, 16), "no steps yet: choose an aim")
+            return
+        painter.drawText(QPointF(130, 16), f"what still starts after each of {len(self.desk.job.steps)} steps")
+        for row, volume in enumerate(systems(reading.plan.planned)):
+            self._row(painter, row, volume.call, planned=volume.planned)
+        self._line(painter)
+
+    def _row(self, painter: QPainter, row: int, call: str, *, planned: bool) -> None:
+        ink, cell = theme.current(), self._cell()
+        y = self.TOP + row * self.ROW
+        draw_call(painter, 2, y - 1, call, planned=planned)
+        for number in range(1, len(self.desk.reading.stops)):
+            one = next((item for item in self.desk.reading.stops[number] if item.system == call), None)
+            box = QRectF(self.LEFT + (number - 1) * cell + 1, y, cell - 2, self.ROW - 5)
+            if one is None or not one.starts:
+                pen = QPen(ink.color("stop" if one else "faint"), 1)
+                pen.setDashPattern([1.5, 2])
+                painter.setPen(pen)
+                painter.setBrush(ink.color("stop_wash") if one else Qt.BrushStyle.NoBrush)
+            else:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(ink.color("warn" if one.by_hand else "ok_wash"))
+            painter.drawRect(box)
+
+    def _line(self, painter: QPainter) -> None:
+        number = self.desk.reading.no_return
+        if number is None:
+            return
+        ink = theme.current()
+        x = self.LEFT + (number - 1) * self._cell()
+        foot = self.TOP + self.ROW * len(systems(self.desk.reading.plan.planned))
+        painter.setPen(QPen(ink.color("stop"), 2))
+        painter.drawLine(QPointF(x, self.TOP - 4), QPointF(x, foot + 10))
+        painter.setFont(theme.sans(11, 500))
+        step = self.desk.job.steps[number - 1]
+        painter.drawText(QPointF(x + 6, foot + 10), f"point of no return: step {number}, {step.kind} {getattr(step, 'call', '')}")
+
+

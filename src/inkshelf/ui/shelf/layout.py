@@ -1,0 +1,227 @@
+"""Where everything on the shelf is drawn. Pure numbers: bytes in, pixels out; no Qt, so that it can be tested by itself.
+
+Both boards of a disk share one scale: proportional, with slivers widened to a readable least width (and a break drawn).
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass
+from typing import Literal
+
+from inkshelf.core.disk.filesystems import title
+from inkshelf.core.machine.state import Disk, Role, Volume
+from inkshelf.core.plan.fit import givers
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import GB, GIB, MIB
+from inkshelf.core.steps.kinds import Shrink
+
+LEAST_VOLUME, LEAST_GAP, LEAST_EDGE = 36.0, 26.0, 0.0
+HEIGHT: dict[Role, float] = {"system": 1.0, "data": 0.97, "container": 0.97, "swap": 0.8, "startup": 0.86, "reserved": 0.86, "recovery": 0.86, "medium": 0.92, "unknown": 0.9}
+
+
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """A monotonic map from bytes to pixels, linear between its edges. ``bulk`` is pixels per byte where nothing is widened."""
+
+    places: tuple[int, ...]
+    pixels: tuple[float, ...]
+    widened: frozenset[int]
+    bulk: float
+
+    def x(self, place: int) -> float:
+        """Return the pixel of a byte."""
+        at = max(0, min(bisect_right(self.places, place) - 1, len(self.places) - 2))
+        low, high = self.places[at], self.places[at + 1]
+        share = (place - low) / (high - low) if high > low else 0.0
+        return self.pixels[at] + share * (self.pixels[at + 1] - self.pixels[at])
+
+
+@dataclass(frozen=True, slots=True)
+class Spine:
+    """One volume on a board: pixels, and what is written on it. ``level`` is the used share, or ``None``."""
+
+    call: str
+    role: Role
+    x: float
+    width: float
+    height: float
+    level: float | None
+    planned: bool
+    widened: bool
+    size: int
+    used: int | None
+    words: str
+    pinned_x: float | None = None
+    pinned: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Space:
+    """A gap on a board."""
+
+    x: float
+    width: float
+    size: int
+
+
+@dataclass(frozen=True, slots=True)
+class Ribbon:
+    """What is kept, from where it was to where it goes."""
+
+    call: str
+    top: tuple[float, float]
+    foot: tuple[float, float]
+    kind: Literal["stays", "shrinks", "moves"]
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """An edge that can be dragged: where it is, what it changes, between which bytes."""
+
+    key: Literal["room", "root"]
+    x: float
+    place: int
+    least: int
+    most: int
+    call: str
+
+
+@dataclass(frozen=True, slots=True)
+class Tick:
+    """A mark on the tape."""
+
+    x: float
+    text: str
+    long: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """Everything on one disk's two boards."""
+
+    scale: Scale
+    found: tuple[Spine, ...]
+    planned: tuple[Spine, ...]
+    found_gaps: tuple[Space, ...]
+    planned_gaps: tuple[Space, ...]
+    ribbons: tuple[Ribbon, ...]
+    edges: tuple[Edge, ...]
+    ticks: tuple[Tick, ...]
+
+
+def make_scale(size: int, parts: list[tuple[int, int, float]], left: float, width: float) -> Scale:
+    """Return the scale for ``parts`` of (start, end, least pixels) that lie on ``size`` bytes.
+
+    A stretch between two edges is as wide as its share, but at least as wide as the part that it is the whole of needs.
+    """
+    edges = sorted({0, size, *(edge for start, end, _ in parts for edge in (start, end) if 0 <= edge <= size)})
+    whole = {(start, end): least for start, end, least in parts}
+    least = [whole.get((low, high), 0.0) for low, high in zip(edges, edges[1:], strict=False)]
+    fixed: set[int] = set()
+    while True:
+        loose = [at for at in range(len(least)) if at not in fixed]
+        total = sum(edges[at + 1] - edges[at] for at in loose) or 1
+        bulk = max(0.0, width - sum(least[at] for at in fixed)) / total
+        narrow = {at for at in loose if (edges[at + 1] - edges[at]) * bulk < least[at]}
+        if not narrow:
+            break
+        fixed |= narrow
+    pixels = [left]
+    for at in range(len(least)):
+        pixels.append(pixels[-1] + (least[at] if at in fixed else (edges[at + 1] - edges[at]) * bulk))
+    return Scale(tuple(edges), tuple(pixels), frozenset(edges[at] for at in fixed), bulk)
+
+
+def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str = "GiB") -> Shelf | None:
+    """Return the layout of a disk's boards, or ``None`` where the disk is not there."""
+    before = next((disk for disk in reading.plan.found.disks if disk.id == disk_id), None)
+    after = next((disk for disk in reading.plan.planned.disks if disk.id == disk_id), None)
+    if before is None or after is None:
+        return None
+    parts = [(one.start, one.end, LEAST_VOLUME) for disk in (before, after) for one in disk.volumes]
+    parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(GIB // 4)]
+    scale = make_scale(before.size, parts, left, width)
+    return Shelf(scale, tuple(_spine(one, scale) for one in before.volumes), tuple(_spine(one, scale) for one in after.volumes), _spaces(before, scale), _spaces(after, scale),
+                 _ribbons(before, after, scale), _edges(reading, before, after, scale), _ticks(scale, before.size, unit))
+
+
+def _spine(volume: Volume, scale: Scale) -> Spine:
+    x, end = scale.x(volume.start), scale.x(volume.end)
+    system = volume.filesystem
+    level = None if volume.used is None or not volume.size else min(1.0, volume.used / volume.size)
+    pinned = system.pinned_bytes if system and volume.role == "system" and not volume.planned else None
+    words = volume.holds.title if volume.holds else (system.label or title(system.kind) if system else volume.name)
+    return Spine(volume.call, volume.role, x + 1, max(4.0, end - x - 2), HEIGHT[volume.role], level, volume.planned, volume.start in scale.widened, volume.size, volume.used, words,
+                 scale.x(volume.start + pinned) if pinned else None, pinned)
+
+
+def _spaces(disk: Disk, scale: Scale) -> tuple[Space, ...]:
+    return tuple(Space(scale.x(gap.start), scale.x(gap.end) - scale.x(gap.start), gap.size) for gap in disk.gaps(GIB // 4))
+
+
+def _ribbons(before: Disk, after: Disk, scale: Scale) -> tuple[Ribbon, ...]:
+    from inkshelf.core.size import binary
+
+    found = []
+    for old in before.volumes:
+        new = next((one for one in after.volumes if one.call == old.call and not one.planned), None)
+        if new is None:
+            continue
+        kind: Literal["stays", "shrinks", "moves"] = "moves" if new.start != old.start else "shrinks" if new.size < old.size else "stays"
+        words = {"stays": "", "shrinks": f"{old.call} stays where it is, gives {binary(old.size - new.size)} from its end", "moves": f"{old.call} moves"}[kind]
+        found.append(Ribbon(old.call, (scale.x(old.start), scale.x(old.end)), (scale.x(new.start), scale.x(new.end)), kind, words))
+    return tuple(found)
+
+
+def _edges(reading: Reading, before: Disk, after: Disk, scale: Scale) -> tuple[Edge, ...]:
+    aim = reading.job.aim
+    if aim is None or not reading.job.steps or aim.disk != before.id:
+        return ()
+    found: list[Edge] = []
+    shrink = next((step for step in reading.job.steps if isinstance(step, Shrink)), None)
+    giver = next((one for one in givers(before) if shrink and one.volume.call == shrink.call), None)
+    if giver and shrink:
+        volume = giver.volume
+        place = volume.start + shrink.to_bytes
+        least = volume.start + max(giver.smallest, giver.kept)
+        found.append(Edge("room", scale.x(place), place, min(least, place), volume.end + giver.behind - GIB, volume.call))
+    root = next((one for one in after.volumes if one.planned and one.role == "system"), None)
+    home = next((one for one in after.volumes if one.planned and one.role == "data"), None)
+    if root and home and aim.home == "apart":
+        found.append(Edge("root", scale.x(root.end), root.end, root.start + GIB, root.end + home.size - GIB, root.call))
+    return tuple(found)
+
+
+def snap(edge: Edge, place: int, behind: int, grain: int = GIB) -> int:
+    """Return the nearest sensible place for a dragged edge: the new room in whole ``grain`` bytes, within its limits.
+
+    ``behind``: the end of the stretch that the edge divides, from which the new room is counted.
+    """
+    place = max(edge.least, min(edge.most, place))
+    room = behind - place if edge.key == "room" else place - behind
+    snapped = max(grain, round(room / grain) * grain)
+    wanted = behind - snapped if edge.key == "room" else behind + snapped
+    if not edge.least <= wanted <= edge.most:
+        wanted = max(edge.least, min(edge.most, wanted))
+        wanted = -(-wanted // MIB) * MIB if wanted == edge.least else wanted // MIB * MIB
+    return wanted
+
+
+def _ticks(scale: Scale, size: int, unit: str) -> tuple[Tick, ...]:
+    one = GIB if unit == "GiB" else GB
+    whole = size / one
+    step = next((value for value in (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000, 5000) if whole / value <= 12), 10_000)
+    ticks: list[Tick] = []
+    labelled = -100.0
+    for index in range(int(whole / step * 5) + 1):
+        value = index * step / 5
+        x = scale.x(int(value * one))
+        long = index % 5 == 0
+        if long and x - labelled < 38:
+            ticks.append(Tick(x, "", False))
+            continue
+        labelled = x if long else labelled
+        ticks.append(Tick(x, f"{value:g}" if long else "", long))
+    return tuple(ticks)

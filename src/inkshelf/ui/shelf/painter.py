@@ -1,0 +1,245 @@
+"""Draws a shelf: spines with hatches, ribbons, planks, tape. It draws what the layout says and computes nothing about disks."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
+
+from inkshelf.core.size import binary
+from inkshelf.ui import theme
+from inkshelf.ui.parts import draw_call
+from inkshelf.ui.shelf.layout import Edge, Ribbon, Shelf, Spine
+
+FOUND_TOP, FOUND_HEIGHT = 30.0, 122.0
+FOUND_FOOT = FOUND_TOP + FOUND_HEIGHT
+PLANNED_TOP, PLANNED_HEIGHT = FOUND_FOOT + 66.0, 146.0
+PLANNED_FOOT = PLANNED_TOP + PLANNED_HEIGHT
+TAPE_TOP, TAPE_HEIGHT = PLANNED_FOOT + 12.0, 25.0
+TOTAL = TAPE_TOP + TAPE_HEIGHT + 6
+
+
+def draw_shelf(painter: QPainter, shelf: Shelf, width: float, unit: str, selected: str, edge: str, hovered: str, *, focused: bool) -> None:
+    """Draw everything."""
+    ink = theme.current()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for ribbon in shelf.ribbons:
+        _ribbon(painter, ribbon)
+    for words, y in (("as found", FOUND_TOP - 14), ("as planned", PLANNED_TOP - 12)):
+        painter.setFont(theme.serif(14, 600))
+        painter.setPen(ink.color("pencil"))
+        painter.drawText(QPointF(2, y), words)
+    for spaces, foot, height in ((shelf.found_gaps, FOUND_FOOT, FOUND_HEIGHT), (shelf.planned_gaps, PLANNED_FOOT, PLANNED_HEIGHT)):
+        for space in spaces:
+            _gap(painter, space.x, space.width, foot, height, space.size)
+    for spine in shelf.found:
+        _spine(painter, spine, FOUND_FOOT, FOUND_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
+    for spine in shelf.planned:
+        _spine(painter, spine, PLANNED_FOOT, PLANNED_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
+    for spine in shelf.found:
+        if spine.pinned_x is not None and spine.pinned is not None:
+            _pinned(painter, spine, spine.pinned_x, spine.pinned)
+    painter.setPen(QPen(ink.color("ink"), 4))
+    for foot in (FOUND_FOOT, PLANNED_FOOT):
+        painter.drawLine(QPointF(0, foot + 2), QPointF(width, foot + 2))
+    _tape(painter, shelf, width, unit)
+    for one in shelf.edges:
+        _edge(painter, one, active=one.key == edge, focused=focused)
+
+
+def _ribbon(painter: QPainter, ribbon: Ribbon) -> None:
+    ink = theme.current()
+    top, foot = FOUND_FOOT + 4, PLANNED_TOP
+    middle = (top + foot) / 2
+    path = QPainterPath(QPointF(ribbon.top[0] + 1, top))
+    path.lineTo(ribbon.top[1] - 1, top)
+    path.cubicTo(ribbon.top[1] - 1, middle + 6, ribbon.foot[1] - 1, middle - 6, ribbon.foot[1] - 1, foot)
+    path.lineTo(ribbon.foot[0] + 1, foot)
+    path.cubicTo(ribbon.foot[0] + 1, middle - 6, ribbon.top[0] + 1, middle + 6, ribbon.top[0] + 1, top)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ink.color("ribbon" if ribbon.kind != "stays" else "used"))
+    painter.drawPath(path)
+    if ribbon.words:
+        painter.setFont(theme.serif(14, 600, italic=True))
+        wide = painter.fontMetrics().horizontalAdvance(ribbon.words)
+        if ribbon.foot[1] - ribbon.foot[0] > wide + 110:
+            painter.setPen(ink.color("ink"))
+            painter.drawText(QPointF(ribbon.foot[0] + 104, middle + 3), ribbon.words)
+
+
+def _gap(painter: QPainter, x: float, width: float, foot: float, height: float, size: int) -> None:
+    ink = theme.current()
+    box = QRectF(x + 2, foot - height * 0.82, max(8.0, width - 4), height * 0.82)
+    pen = QPen(ink.color("faint"), 1.2)
+    pen.setDashPattern([1.5, 3])
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(box)
+    painter.setPen(ink.color("pencil"))
+    words = ("free", binary(size).split(" ")[0]) if width < 70 else ("free", binary(size))
+    for place, text in enumerate(words):
+        painter.setFont(theme.sans(11) if place == 0 else theme.mono(11))
+        painter.drawText(QRectF(x - 6, foot - 36 + 14 * place, width + 12, 15), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _spine(painter: QPainter, spine: Spine, foot: float, height: float, *, chosen: bool, warm: bool) -> None:
+    ink = theme.current()
+    high = height * spine.height
+    box = QRectF(spine.x, foot - high, spine.width, high)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ink.color("card"))
+    painter.drawRect(box)
+    if spine.level:
+        level = high * max(spine.level, 0.02)
+        painter.setBrush(ink.color("used"))
+        painter.drawRect(QRectF(box.left(), foot - level, box.width(), level))
+    _hatch(painter, box, spine.role)
+    if spine.level and not spine.planned:
+        painter.setPen(QPen(ink.color("ink"), 1.2))
+        painter.drawLine(QPointF(box.left(), foot - high * max(spine.level, 0.02)), QPointF(box.right(), foot - high * max(spine.level, 0.02)))
+    pen = QPen(ink.color("pencil" if spine.planned else "ink"), 2.6 if chosen else 1.5)
+    if spine.planned:
+        pen.setDashPattern([3.2, 2.2])
+    if chosen:
+        pen.setColor(ink.color("stop"))
+    elif warm:
+        pen.setWidthF(2.4)
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRoundedRect(box, 2, 2)
+    if spine.widened:
+        _break(painter, box)
+    _spine_words(painter, spine, box)
+
+
+def _break(painter: QPainter, box: QRectF) -> None:
+    """The drawn break: this spine is wider than its size says."""
+    ink = theme.current()
+    y, x = box.top(), box.center().x()
+    zigzag = QPolygonF([QPointF(x - 7, y + 2.5), QPointF(x - 3, y - 3), QPointF(x + 1, y + 3), QPointF(x + 5, y - 2.5)])
+    painter.setPen(QPen(ink.color("paper"), 5))
+    painter.drawPolyline(zigzag)
+    painter.setPen(QPen(ink.color("pencil"), 1.3))
+    painter.drawPolyline(zigzag)
+
+
+def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
+    ink = theme.current()
+    mark = 12.0 * 0.62 * len(spine.call) + 12
+    draw_call(painter, box.center().x() - mark / 2, box.top() + 9, spine.call, planned=spine.planned)
+    painter.setPen(ink.color("ink"))
+    if box.width() >= 150:
+        free = spine.size - (spine.used or 0)
+        detail = binary(spine.size) if spine.used is None else f"{binary(spine.size)} · {binary(free)} free ({100 * free // spine.size} %)"
+        painter.setFont(theme.sans(12, 500))
+        _over(painter, QRectF(box.left() + 10, box.bottom() - 44, box.width() - 16, 18), spine.words)
+        painter.setFont(theme.mono(12))
+        _over(painter, QRectF(box.left() + 10, box.bottom() - 25, box.width() - 16, 18), detail)
+    elif box.width() >= 44:
+        short = spine.words.split("-")[-1] if spine.role != "system" else "root" if spine.planned else spine.words
+        painter.setFont(theme.sans(11, 500))
+        _over(painter, QRectF(box.left() + 2, box.bottom() - 39, box.width() - 4, 16), short, centre=True)
+        painter.setFont(theme.mono(11))
+        _over(painter, QRectF(box.left() + 2, box.bottom() - 23, box.width() - 4, 16), binary(spine.size, 1 if spine.size % (1 << 30) else 0).replace(" GiB", "G").replace(" MiB", "M"), centre=True)
+
+
+def _over(painter: QPainter, box: QRectF, text: str, *, centre: bool = False) -> None:
+    """Write on a hatch: a wash of paper under the words keeps them readable."""
+    metrics = painter.fontMetrics()
+    text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
+    wide = metrics.horizontalAdvance(text)
+    left = box.left() + ((box.width() - wide) / 2 if centre else 0)
+    painter.fillRect(QRectF(left - 3, box.top() + 1, wide + 6, box.height() - 2), theme.current().color("card", 205))
+    painter.drawText(QRectF(left, box.top(), wide + 2, box.height()), Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def _hatch(painter: QPainter, box: QRectF, role: str) -> None:
+    """Role by pattern first: readable in grey and by colour-blind people."""
+    ink = theme.current()
+    painter.save()
+    painter.setClipRect(box)
+    pen = QPen(ink.color("pencil", 80), 1)
+    painter.setPen(pen)
+    x, y, right, bottom = box.left(), box.top(), box.right(), box.bottom()
+    if role == "system":
+        _lines(painter, [(x, at, right, at) for at in _steps(y + 8, bottom, 9)])
+    elif role == "data":
+        _lines(painter, [(at, y, at, bottom) for at in _steps(x + 6, right, 8)])
+    elif role == "recovery":
+        _lines(painter, [(at, bottom, at + bottom - y, y) for at in _steps(x - (bottom - y), right, 9)])
+    elif role == "reserved":
+        _lines(painter, [(at, bottom, at + bottom - y, y) for at in _steps(x - (bottom - y), right, 8)])
+        _lines(painter, [(at, y, at + bottom - y, bottom) for at in _steps(x - (bottom - y), right, 8)])
+    elif role == "startup":
+        painter.setPen(QPen(ink.color("pencil", 150), 1.7))
+        painter.drawPoints(QPolygonF([QPointF(a, b) for b in _steps(y + 6, bottom, 8) for a in _steps(x + 5, right, 8)]))
+    elif role == "swap":
+        for at in _steps(y + 6, bottom + 8, 9):
+            painter.drawPolyline(QPolygonF([QPointF(one, at + (3 if place % 2 else 0)) for place, one in enumerate(_steps(x - 2, right + 8, 6))]))
+    elif role == "container":
+        for inset in _steps(4, min(box.width(), box.height()) / 2, 7):
+            painter.drawRect(box.adjusted(inset, inset, -inset, -inset))
+    painter.restore()
+
+
+def _steps(start: float, end: float, step: float) -> list[float]:
+    return [start + step * place for place in range(max(0, int((end - start) / step) + 1))]
+
+
+def _lines(painter: QPainter, lines: list[tuple[float, float, float, float]]) -> None:
+    for x1, y1, x2, y2 in lines:
+        painter.drawLine(QPointF(x1, y1), QPointF(x2, y2))
+
+
+def _pinned(painter: QPainter, spine: Spine, x: float, pinned: int) -> None:
+    """The notch: behind it nothing lies that the volume's own system could not move."""
+    ink = theme.current()
+    top = FOUND_FOOT - FOUND_HEIGHT * spine.height
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ink.color("stop"))
+    painter.drawPolygon(QPolygonF([QPointF(x - 6, top - 8), QPointF(x + 6, top - 8), QPointF(x, top)]))
+    pen = QPen(ink.color("stop"), 1.3)
+    pen.setDashPattern([3, 3])
+    painter.setPen(pen)
+    painter.drawLine(QPointF(x, top), QPointF(x, FOUND_FOOT))
+    painter.setFont(theme.sans(11, 500))
+    words = f"not movable up to {binary(pinned)}"
+    wide = painter.fontMetrics().horizontalAdvance(words)
+    left = x + 8 if x + wide + 16 < spine.x + spine.width else x - wide - 8
+    painter.fillRect(QRectF(left - 3, top + 4, wide + 6, 17), ink.color("card", 215))
+    painter.setPen(ink.color("stop"))
+    painter.drawText(QPointF(left, top + 16.5), words)
+
+
+def _tape(painter: QPainter, shelf: Shelf, width: float, unit: str) -> None:
+    ink = theme.current()
+    painter.setPen(QPen(ink.color("tape_ink", 120), 1))
+    painter.setBrush(ink.color("tape"))
+    painter.drawRect(QRectF(0.5, TAPE_TOP, width - 1, TAPE_HEIGHT))
+    painter.setFont(theme.mono(11))
+    painter.setPen(QPen(ink.color("tape_ink"), 1))
+    for tick in shelf.ticks:
+        painter.drawLine(QPointF(tick.x, TAPE_TOP), QPointF(tick.x, TAPE_TOP + (11 if tick.long else 5)))
+        if tick.text and tick.x < width - 46:
+            painter.drawText(QPointF(tick.x + 3, TAPE_TOP + 20.5), tick.text)
+    painter.setFont(theme.sans(11, 600))
+    painter.drawText(QRectF(width - 40, TAPE_TOP, 36, TAPE_HEIGHT), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, unit)
+
+
+def _edge(painter: QPainter, edge: Edge, *, active: bool, focused: bool) -> None:
+    ink = theme.current()
+    top = PLANNED_TOP - 12 if edge.key == "room" else PLANNED_TOP + 26
+    painter.setPen(QPen(ink.color("stop"), 2.6 if active else 1.8))
+    painter.drawLine(QPointF(edge.x, top), QPointF(edge.x, TAPE_TOP + (TAPE_HEIGHT if edge.key == "room" else 0)))
+    centre = QPointF(edge.x, PLANNED_TOP + PLANNED_HEIGHT * 0.5)
+    if active and focused:
+        painter.setPen(QPen(ink.color("stop"), 1.4, Qt.PenStyle.DotLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(centre, 15, 15)
+    painter.setPen(QPen(ink.color("stop"), 2))
+    painter.setBrush(ink.color("stop" if active else "card"))
+    painter.drawEllipse(centre, 10.5, 10.5)
+    painter.setPen(QPen(ink.color("card" if active else "stop"), 1.6))
+    painter.drawLine(centre + QPointF(-5, 0), centre + QPointF(5, 0))
+    for way in (-1, 1):
+        painter.drawLine(centre + QPointF(way * 5, 0), centre + QPointF(way * 2, -3))
+        painter.drawLine(centre + QPointF(way * 5, 0), centre + QPointF(way * 2, 3))

@@ -1,0 +1,151 @@
+"""The look: two papers, one accent, three faces. Colours and fonts live here and nowhere else."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from functools import cache
+from importlib import resources
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase
+from PyQt6.QtWidgets import QApplication
+
+SERIF, SANS, MONO = "Vollkorn", "Inter", "JetBrains Mono"
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """Named colours of one paper."""
+
+    name: str
+    desk: str
+    paper: str
+    card: str
+    ink: str
+    pencil: str
+    faint: str
+    line: str
+    used: str
+    ribbon: str
+    tape: str
+    tape_ink: str
+    stop: str
+    stop_wash: str
+    warn: str
+    ok: str
+    ok_wash: str
+    select: str
+    on_ink: str
+
+    def color(self, name: str, alpha: int = 255) -> QColor:
+        """Return a colour by name."""
+        color = QColor(getattr(self, name))
+        color.setAlpha(alpha)
+        return color
+
+
+PAPER = Theme("paper", "#ebe2cf", "#f5efe1", "#fdf9f0", "#1f2a3a", "#6a645a", "#a39b8b", "#dcd2bd", "#e4d9c1", "#d3d5d2", "#f0e4b6", "#6b5c2b", "#ad3227",
+              "#f3ddd3", "#8d6410", "#3c7458", "#5d8d74", "#e9dfc8", "#fdf9f0")
+SLATE = Theme("slate", "#1b2026", "#22282f", "#2b323b", "#ece6d8", "#a7aaa8", "#767d84", "#3d4651", "#3a4049", "#38424c", "#4a452f", "#e2d6a4", "#ec7a68",
+              "#46302e", "#dfb25e", "#86c3a2", "#4f8a6d", "#343d48", "#1b2026")
+THEMES = {"paper": PAPER, "slate": SLATE}
+
+
+@cache
+def load_fonts() -> None:
+    """Load the faces that ship with the program."""
+    for entry in resources.files("inkshelf.data").joinpath("fonts").iterdir():
+        if entry.name.endswith((".ttf", ".otf")):
+            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+
+
+@cache
+def _font(family: str, pixels: int, weight: int, *, italic: bool) -> QFont:
+    font = QFont(family)
+    font.setPixelSize(pixels)
+    font.setWeight(QFont.Weight(weight))
+    font.setItalic(italic)
+    return font
+
+
+def serif(pixels: int, weight: int = 600, *, italic: bool = False) -> QFont:
+    """Titles."""
+    return _font(SERIF, pixels, weight, italic=italic)
+
+
+def sans(pixels: int = 13, weight: int = 400) -> QFont:
+    """Text."""
+    return _font(SANS, pixels, weight, italic=False)
+
+
+def mono(pixels: int = 13, weight: int = 400) -> QFont:
+    """Figures that align."""
+    return _font(MONO, pixels, weight, italic=False)
+
+
+class _Current:
+    theme = PAPER
+
+
+def current() -> Theme:
+    """Return the theme in use."""
+    return _Current.theme
+
+
+def apply(application: QApplication, name: str) -> None:
+    """Put a theme on the whole program."""
+    _Current.theme = THEMES.get(name, PAPER)
+    application.setFont(sans(13))
+    application.setStyleSheet(_style(_Current.theme))
+
+
+def _style(theme: Theme) -> str:
+    sheet = STYLE
+    for field in fields(theme):
+        sheet = sheet.replace(f"@{field.name};", f"{getattr(theme, field.name)};").replace(f"@{field.name} ", f"{getattr(theme, field.name)} ")
+    return sheet
+
+
+STYLE = """
+QWidget { color: @ink; }
+QMainWindow, QDialog, #paper { background: @paper; }
+#header { background: @card; border-bottom: 1.5px solid @line; }
+#contents { background: @paper; border-right: 1.5px solid @line; }
+#margin { background: @paper; border-left: 1.5px solid @line; }
+#reckoner { background: @desk; border-top: 2px solid @ink; }
+#card { background: @card; border: 1px solid @line; border-radius: 6px; }
+QLabel { background: transparent; }
+QLabel[quiet="true"] { color: @pencil; }
+QLabel[bad="true"] { color: @stop; }
+QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; border: none; }
+QPushButton { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 12px; font-weight: 500; }
+QPushButton:hover { border-color: @ink; }
+QPushButton:focus { border: 1.5px solid @ink; outline: none; background: @select; }
+QPushButton:pressed { background: @select; }
+QPushButton:disabled { color: @faint; border-color: @line; background: transparent; }
+QPushButton[primary="true"] { background: @ink; color: @on_ink; border-color: @ink; font-weight: 600; padding: 5px 16px; }
+QPushButton[primary="true"]:hover { background: @pencil; border-color: @pencil; }
+QPushButton[primary="true"]:focus { border: 2px solid @stop; background: @ink; }
+QPushButton[primary="true"]:disabled { background: @line; color: @pencil; border-color: @line; }
+QPushButton[choice="true"] { border-radius: 0px; margin-left: -1px; padding: 5px 11px; color: @pencil; }
+QPushButton[choice="true"]:checked { background: @ink; color: @on_ink; border-color: @ink; }
+QPushButton[choice="true"]:focus { border: 2px solid @stop; }
+QPushButton[link="true"] { border: none; background: transparent; padding: 2px 0px; color: @pencil; text-align: left; text-decoration: underline; }
+QPushButton[link="true"]:hover, QPushButton[link="true"]:focus { color: @stop; }
+QLineEdit { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 9px; selection-background-color: @ink; selection-color: @on_ink; }
+QLineEdit:focus { border-color: @ink; }
+QLineEdit[bad="true"] { border-color: @stop; }
+QPlainTextEdit { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 9px; selection-background-color: @ink; selection-color: @on_ink; }
+QListView, QListWidget { background: transparent; border: none; outline: none; }
+QToolTip { background: @ink; color: @on_ink; border: none; padding: 6px 8px; }
+QMenu { background: @card; border: 1px solid @line; padding: 4px; }
+QMenu::item { padding: 5px 22px; } QMenu::item:selected { background: @select; }
+QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }
+QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 30px; margin: 1px; }
+QScrollBar::handle:vertical:hover { background: @faint; }
+QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page { background: transparent; height: 0; width: 0; }
+QScrollBar:horizontal { background: transparent; height: 10px; } QScrollBar::handle:horizontal { background: @line; border-radius: 4px; min-width: 30px; margin: 1px; }
+QProgressBar { background: @used; border: 1px solid @line; border-radius: 4px; height: 14px; text-align: center; color: @ink; }
+QProgressBar::chunk { background: @ok_wash; border-radius: 3px; }
+#notice { background: @stop_wash; border: 1px solid @stop; border-radius: 5px; }
+#goodnotice { background: @card; border: 1px solid @ok; border-radius: 5px; }
+"""
