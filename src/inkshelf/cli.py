@@ -145,8 +145,9 @@ def new(
         owner=owner,
     )
     jobfile.save(job, output)
+    volumes = sum(len(one.volumes) for one in job.found.disks)
     print(
-        f"{output}: {len(job.found.disks)} disk(s), {sum(len(one.volumes) for one in job.found.disks)} volumes. Next: inkshelf aim {output} beside --system linux-desktop --size 120GiB"
+        f"{output}: {len(job.found.disks)} disk(s), {volumes} volumes. Next: inkshelf aim {output} beside --system linux-desktop --size 120GiB"
     )
 
 

@@ -78,10 +78,7 @@ def read_lsblk(text: str) -> tuple[Disk, ...]:
     nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
     if not isinstance(nodes, list):
         raise CaptureError("The listing's “blockdevices” is not a list.", "Capture it again.")
-    disks = []
-    for node in nodes:
-        if isinstance(node, dict) and node.get("type") == "disk":
-            disks.append(_lsblk_disk(node))
+    disks = [_lsblk_disk(node) for node in nodes if isinstance(node, dict) and node.get("type") == "disk"]
     if not disks:
         raise CaptureError("No disk is in this listing.", "Capture lsblk --json --bytes --output-all on the machine itself.")
     return tuple(disks)

@@ -63,8 +63,10 @@ def plan_lines(reading: Reading, found: tuple[Finding, ...]) -> list[str]:
     ledger = reading.ledger
     lines += [
         "",
-        f"kept {grouped(ledger.kept_bytes)} B, moved {grouped(ledger.moved_bytes)} B, erased {grouped(ledger.erased_bytes)} B, new {grouped(ledger.new_bytes)} B, "
-        f"lost {', '.join(ledger.lost) or 'nothing'}",
+        (
+            f"kept {grouped(ledger.kept_bytes)} B, moved {grouped(ledger.moved_bytes)} B, erased {grouped(ledger.erased_bytes)} B, new {grouped(ledger.new_bytes)} B, "
+            f"lost {', '.join(ledger.lost) or 'nothing'}"
+        ),
         "",
     ]
     return lines + finding_lines(found)

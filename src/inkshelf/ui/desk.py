@@ -134,7 +134,7 @@ class Desk:
         else:
             self.change(job, words)
 
-    def know(self, field: str, value: str | bool | int | None, words: str) -> None:
+    def know(self, field: str, value: str | int | None, words: str) -> None:
         """Record a fact about the machine."""
         self.change(know(self.job, field, value), words)
 

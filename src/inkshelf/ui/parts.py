@@ -31,7 +31,7 @@ def button(text: str, do: Callable[[], object], *, primary: bool = False, link: 
     made.setAccessibleName(text)
     if tip:
         made.setToolTip(tip)
-    made.clicked.connect(lambda: do())
+    made.clicked.connect(do)
     return made
 
 
@@ -61,7 +61,7 @@ class Choice(QWidget):
         for place, (text, _) in enumerate(answers):
             one = QPushButton(text)
             one.setCheckable(True)
-            one.setProperty("choice", True)  # noqa: FBT003
+            one.setProperty("choice", True)
             one.setFont(theme.sans(12, 500))
             one.setAccessibleName(f"{name}: {text}")
             one.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -111,7 +111,7 @@ class CallMark(QWidget):
         self.setFixedSize(34, 22)
         self.setAccessibleName(f"call number {call}")
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         draw_call(painter, 1, 1, self._call, planned=self._planned)

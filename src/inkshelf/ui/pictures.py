@@ -31,6 +31,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     made = []
 
     def take(name: str) -> None:
+        window.contents.setFocus()
         settle(0.15)
         path = folder / f"{name}.png"
         window.grab().save(str(path))

@@ -13,13 +13,17 @@ from inkshelf.store import jobfile
 from inkshelf.ui.desk import Desk, Notice
 
 
-def rescue(desk: Desk, folder: Path, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> Path | None:
+def rescue(
+    desk: Desk, folder: Path, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+) -> Path | None:
     """Save the job and the traceback in ``folder``; return the job's path, or ``None`` where even that failed."""
     stamp = datetime.now().astimezone().strftime("%Y%m%d-%H%M%S")
     place = folder / f"rescued-{stamp}.job.json"
     try:
         jobfile.save(desk.job, place)
-        jobfile.write_atomically(folder / f"rescued-{stamp}.txt", "".join(traceback.format_exception(kind, error, trace)).encode())
+        jobfile.write_atomically(
+            folder / f"rescued-{stamp}.txt", "".join(traceback.format_exception(kind, error, trace)).encode()
+        )
     except InkshelfError:
         place = None  # type: ignore[assignment]
     return place
@@ -33,7 +37,11 @@ def install(desk: Desk, folder: Path) -> None:
             sys.__excepthook__(kind, error, trace)
             return
         place = rescue(desk, folder, kind, error, trace)
-        where = f"The job was saved as {place}; the details lie beside it." if place else "The job could not be saved: use Save job as."
+        where = (
+            f"The job was saved as {place}; the details lie beside it."
+            if place
+            else "The job could not be saved: use Save job as."
+        )
         desk.say(Notice(f"Something went wrong in the program ({kind.__name__}: {error}).", where))
 
     sys.excepthook = hook

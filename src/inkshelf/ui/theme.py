@@ -43,10 +43,48 @@ class Theme:
         return color
 
 
-PAPER = Theme("paper", "#ebe2cf", "#f5efe1", "#fdf9f0", "#1f2a3a", "#6a645a", "#a39b8b", "#dcd2bd", "#e4d9c1", "#d3d5d2", "#f0e4b6", "#6b5c2b", "#ad3227",
-              "#f3ddd3", "#8d6410", "#3c7458", "#5d8d74", "#e9dfc8", "#fdf9f0")
-SLATE = Theme("slate", "#1b2026", "#22282f", "#2b323b", "#ece6d8", "#a7aaa8", "#767d84", "#3d4651", "#3a4049", "#38424c", "#4a452f", "#e2d6a4", "#ec7a68",
-              "#46302e", "#dfb25e", "#86c3a2", "#4f8a6d", "#343d48", "#1b2026")
+PAPER = Theme(
+    "paper",
+    "#ebe2cf",
+    "#f5efe1",
+    "#fdf9f0",
+    "#1f2a3a",
+    "#6a645a",
+    "#a39b8b",
+    "#dcd2bd",
+    "#e4d9c1",
+    "#d3d5d2",
+    "#f0e4b6",
+    "#6b5c2b",
+    "#ad3227",
+    "#f3ddd3",
+    "#8d6410",
+    "#3c7458",
+    "#5d8d74",
+    "#e9dfc8",
+    "#fdf9f0",
+)
+SLATE = Theme(
+    "slate",
+    "#1b2026",
+    "#22282f",
+    "#2b323b",
+    "#ece6d8",
+    "#a7aaa8",
+    "#767d84",
+    "#3d4651",
+    "#3a4049",
+    "#38424c",
+    "#4a452f",
+    "#e2d6a4",
+    "#ec7a68",
+    "#46302e",
+    "#dfb25e",
+    "#86c3a2",
+    "#4f8a6d",
+    "#343d48",
+    "#1b2026",
+)
 THEMES = {"paper": PAPER, "slate": SLATE}
 
 
@@ -69,7 +107,10 @@ def _font(family: str, pixels: int, weight: int, *, italic: bool) -> QFont:
 
 def serif(pixels: int, weight: int = 600, *, italic: bool = False) -> QFont:
     """Titles."""
-    return _font(SERIF, pixels, weight, italic=italic)
+    font = _font(SERIF, pixels, weight, italic=italic)
+    if hasattr(font, "setFeature"):
+        font.setFeature(QFont.Tag.fromString("lnum") or QFont.Tag(b"lnum"), 1)  # figures that stand on the line
+    return font
 
 
 def sans(pixels: int = 13, weight: int = 400) -> QFont:
@@ -101,7 +142,9 @@ def apply(application: QApplication, name: str) -> None:
 def _style(theme: Theme) -> str:
     sheet = STYLE
     for field in fields(theme):
-        sheet = sheet.replace(f"@{field.name};", f"{getattr(theme, field.name)};").replace(f"@{field.name} ", f"{getattr(theme, field.name)} ")
+        sheet = sheet.replace(f"@{field.name};", f"{getattr(theme, field.name)};").replace(
+            f"@{field.name} ", f"{getattr(theme, field.name)} "
+        )
     return sheet
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 
 from inkshelf.core.boot.firmware import Route, routes, without_entries
-from inkshelf.core.machine.state import Machine, Volume
+from inkshelf.core.machine.state import BootFile, Machine, Volume
 from inkshelf.core.steps.fold import Fold
 from inkshelf.data import exact
 
@@ -47,15 +48,17 @@ def _nt_update(machine: Machine) -> Machine:
     for _, volume in tuple(machine.volumes()):
         own = volume.boot_file(loader)
         if own:
-            files = tuple(one for one in volume.boot_files if one.path.lower() != fallback.lower())
-            machine = machine.with_volume(
-                volume.call, lambda one, f=files, o=own: replace(one, boot_files=(*f, replace(o, path=fallback)))
-            )  # type: ignore[misc]
+            files = (*(one for one in volume.boot_files if one.path.lower() != fallback.lower()), replace(own, path=fallback))
+            machine = machine.with_volume(volume.call, partial(_with_files, files))
     order = machine.firmware.order
     own_first = [one.number for one in machine.firmware.entries if one.path.lower() == loader.lower()]
     return replace(
         machine, firmware=replace(machine.firmware, order=(*own_first, *(one for one in order if one not in own_first)))
     )
+
+
+def _with_files(files: tuple[BootFile, ...], volume: Volume) -> Volume:
+    return replace(volume, boot_files=files)
 
 
 def _entry_lost(machine: Machine) -> Machine:

@@ -75,7 +75,9 @@ def check(function: Check) -> Check:
 
 
 def findings(reading: Reading) -> tuple[Finding, ...]:
-    """Run every check; stops first. A stop that was answered for in writing becomes a warning that carries the reason."""
+    """Run every check; stops first; nothing before a disk was taken in. A stop that was answered for in writing becomes a warning that carries the reason."""
+    if not reading.plan.found.disks:
+        return ()
     written = {one.finding: one.reason for one in reading.job.overrides}
     found = []
     for one in (finding for function in CHECKS for finding in function(reading)):
@@ -99,7 +101,7 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
     return job
 
 
-def know(job: Job, field: str, value: str | bool | int | None) -> Job:
+def know(job: Job, field: str, value: str | int | None) -> Job:
     """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes`` or a field of the conditions."""
     found = job.found
     if field in {"mode", "secure_boot"}:

@@ -249,7 +249,7 @@ def probe(source: ByteSource) -> tuple[FileSystem, dict[str, int]] | None:
         return None
     label, dirty = _volume_facts(volume)
     names = root_names(volume)
-    used, last, slices = bitmap_use(volume)
+    used, _, slices = bitmap_use(volume)
     pinned, why = _pinned(volume, names)
     size = volume.clusters * volume.cluster
     smallest = min(size, align_up(max(pinned, used * volume.cluster + RESERVE), 1 << 20))

@@ -34,7 +34,7 @@ def steps_beside(found: Machine, aim: Aim, seed: str) -> tuple[Step, ...]:
         raise PlanError("Only a Linux-family system can be planned beside another one yet.", "Choose linux-desktop.")
     disk = _suitable(found, aim)
     size = aim.size_bytes or comfortable_size(found, aim)
-    place = fit(disk, aim, size)
+    place = fit(disk, size)
     shares = divide(aim, place.size, found.ram_bytes, disk.sector)
     new = _volumes(found, disk, place, shares, seed)
     shared = _startup(disk)
@@ -50,7 +50,7 @@ def steps_beside(found: Machine, aim: Aim, seed: str) -> tuple[Step, ...]:
         steps += [create, made]
     steps += [Confirm("summary"), _install(kind, new, esp, aim, disk, shared, seed)]
     steps += [Retype(one.call, one.type_id, one.attributes) for one in hidden]
-    steps += _entries(found, disk, new, esp, kind, place, shared)
+    steps += _entries(found, disk, new, esp, kind, shared)
     steps += [Prove(new.calls["root"], "new"), *(Prove(one.call, "every old one") for _, one in found.volumes() if one.holds)]
     return (*steps, Confirm("clock"), Confirm("tidy"))
 
@@ -155,7 +155,7 @@ def _install(kind: Profile, new: _New, esp: str, aim: Aim, disk: Disk, shared: V
     )
 
 
-def _entries(found: Machine, disk: Disk, new: _New, esp: str, kind: Profile, place: Fit, shared: Volume | None) -> list[Step]:
+def _entries(found: Machine, disk: Disk, new: _New, esp: str, kind: Profile, shared: Volume | None) -> list[Step]:
     used = {entry.number for entry in found.firmware.entries}
     number = next(one for one in range(0x10000) if one not in used)
     own = next((one for one in new.create if one.call == esp), None)

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, Gap, Volume
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
 from inkshelf.data import table
 
@@ -76,7 +75,7 @@ def possible(disk: Disk) -> int:
     return max([best_gap, *(one.most for one in givers(disk))])
 
 
-def fit(disk: Disk, aim: Aim, size: int) -> Fit:
+def fit(disk: Disk, size: int) -> Fit:
     """Find ``size`` bytes (rounded up to a MiB): the smallest gap that is there, else the end of the largest giver.
 
     More than a giver may give is planned all the same, and a finding says so; raises ``PlanError`` where nothing can be planned.

@@ -35,10 +35,16 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
     disk, volume = found
     narrowed = next((one for one in shrinks if one.call == call), None)
     boxes = to_type(volume.size, disk.size, disk.sector)
-    after: tuple[tuple[str, str], ...] = (("a box in MB shows", grouped(volume.size // MIB)), ("a box in GB shows", f"{volume.size / GIB:.2f}"))
+    after: tuple[tuple[str, str], ...] = (
+        ("a box in MB shows", grouped(volume.size // MIB)),
+        ("a box in GB shows", f"{volume.size / GIB:.2f}"),
+    )
     detail = f"{WORDS[volume.role]}, partition {volume.number}"
     if narrowed:
-        boxes = (Typed("type into the shrink box (MB)", str(narrowed.type_mib), "MiB to take away, whatever the label says"), *boxes)
+        boxes = (
+            Typed("type into the shrink box (MB)", str(narrowed.type_mib), "MiB to take away, whatever the label says"),
+            *boxes,
+        )
         gap = narrowed.from_bytes - narrowed.to_bytes
         after = (("afterwards the screen says", f"{grouped(volume.size // MIB)} MB"), ("and a gap of", f"{gap / GIB:.2f} GB"))
         detail = f"end of {call}, after the shrink"
@@ -46,4 +52,14 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
         boxes = (Typed("type into the size box (MiB)", str(volume.size // MIB), ""), *boxes)
     else:
         boxes = (Typed("size in a box labelled MB", str(volume.size // MIB), boxes[0].hint), *boxes)
-    return Reckoning(call, detail, f"{grouped(volume.size)} B", decimal(volume.size, 2), binary(volume.size, 2), grouped(volume.size // disk.sector), f"sectors of {disk.sector}", boxes, after)
+    return Reckoning(
+        call,
+        detail,
+        f"{grouped(volume.size)} B",
+        decimal(volume.size, 2),
+        binary(volume.size, 2),
+        grouped(volume.size // disk.sector),
+        f"sectors of {disk.sector}",
+        boxes,
+        after,
+    )

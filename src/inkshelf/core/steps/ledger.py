@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from typing import Literal
 
@@ -99,7 +100,7 @@ def _stretches(found: Machine, disk: Disk, given_up: set[str]) -> list[Stretch]:
         edges |= {volume.start, volume.end}
     places = sorted(edge for edge in edges if 0 <= edge <= disk.size)
     pieces: list[Stretch] = []
-    for start, end in zip(places, places[1:], strict=False):
+    for start, end in itertools.pairwise(places):
         fate, call = _fate(disk, before, start, given_up)
         if pieces and (pieces[-1].fate, pieces[-1].call) == (fate, call):
             pieces[-1] = Stretch(disk.id, pieces[-1].start, end - pieces[-1].start, fate, call)

@@ -14,11 +14,31 @@ from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import Choice, button, card, label
 
 SCHOOLS: tuple[tuple[str, str, tuple[tuple[str, object, str], ...]], ...] = (
-    ("esp", "EFI system partition", (("shared", "shared", "Simple. A repair of the old system may overwrite the new one's loader."),
-                                     ("its own", "own", "Survives the other system's repairs. The old one is hidden during the work and put back."))),
-    ("home", "Root and home", (("together", "together", "One volume, nothing to size wrongly."), ("apart", "apart", "The system can be reinstalled without touching the owner's files."))),
-    ("swap", "Swap", (("none", "none", "Memory is all there is; compressed memory may be switched on in the system."), ("square root", "sqrt", "The square root of the memory, at most 8 GiB. No hibernation."),
-                      ("hibernate", "hibernate", "Memory and its root. Most kernels refuse to hibernate with Secure Boot on."))),
+    (
+        "esp",
+        "EFI system partition",
+        (
+            ("shared", "shared", "Simple. A repair of the old system may overwrite the new one's loader."),
+            ("its own", "own", "Survives the other system's repairs. The old one is hidden during the work and put back."),
+        ),
+    ),
+    (
+        "home",
+        "Root and home",
+        (
+            ("together", "together", "One volume, nothing to size wrongly."),
+            ("apart", "apart", "The system can be reinstalled without touching the owner's files."),
+        ),
+    ),
+    (
+        "swap",
+        "Swap",
+        (
+            ("none", "none", "Memory is all there is; compressed memory may be switched on in the system."),
+            ("square root", "sqrt", "The square root of the memory, at most 8 GiB. No hibernation."),
+            ("hibernate", "hibernate", "Memory and its root. Most kernels refuse to hibernate with Secure Boot on."),
+        ),
+    ),
 )
 
 
@@ -86,7 +106,11 @@ class AimChapter(QWidget):
         self.choices: dict[str, Choice] = {}
         self.costs: dict[str, QLabel] = {}
         for row, (field, words, answers) in enumerate(SCHOOLS):
-            self.choices[field] = Choice(words, [(text, value) for text, value, _ in answers], lambda value, f=field, w=words: desk_aim(self.desk, w, **{f: value}))
+            self.choices[field] = Choice(
+                words,
+                [(text, value) for text, value, _ in answers],
+                lambda value, f=field, w=words: desk_aim(self.desk, w, **{f: value}),
+            )
             self.costs[field] = label("", theme.sans(12), quiet=True, wrap=True)
             grid.addWidget(label(words, theme.sans(13, 600)), row, 0)
             grid.addWidget(self.choices[field], row, 1)
@@ -110,7 +134,7 @@ class AimChapter(QWidget):
         box.addLayout(self.follows)
         row = QHBoxLayout()
         self.fault = label("", theme.sans(13, 500), wrap=True)
-        self.fault.setProperty("bad", True)  # noqa: FBT003
+        self.fault.setProperty("bad", True)
         row.addWidget(self.fault, 1)
         self.go = button("See it on the shelf", lambda: self.desk.show("shelf"), primary=True)
         row.addWidget(self.go)
@@ -122,14 +146,18 @@ class AimChapter(QWidget):
         job = self.desk.job
         now = marks(self.desk)
         self.inside.setEnabled(now is not None)
-        self.sub.setText("one more system beside the one that is there" if now else "take a disk in first: what is possible depends on it")
+        self.sub.setText(
+            "one more system beside the one that is there" if now else "take a disk in first: what is possible depends on it"
+        )
         aim = job.aim or Aim()
         owner = next((volume.call for _, volume in job.found.volumes() if volume.holds), "what is there")
         self.sentence.setText(f"A {profile(aim.system).title} beside {owner} on disk {aim.disk}")
         for field, _, answers in SCHOOLS:
             value = getattr(aim, field) if job.aim else None
             self.choices[field].set_value(value)
-            self.costs[field].setText(next((cost for _, one, cost in answers if one == value), "choose one; the other can be tried at any time"))
+            self.costs[field].setText(
+                next((cost for _, one, cost in answers if one == value), "choose one; the other can be tried at any time")
+            )
         if now and not self.size.hasFocus():
             self.size.setText(binary(now.chosen, 2) if job.aim else "")
             self._fault("")
@@ -144,8 +172,17 @@ class AimChapter(QWidget):
         rows: list[tuple[str, str]] = []
         if job.steps:
             made = sheet(reading, self.desk.findings)
-            rows = [(f"{one.call} keeps free", binary(one.to_bytes - used)) for one in reading.ledger.shrinks if (used := _used(self.desk, one.call)) is not None]
-            rows += [("to copy", binary(reading.ledger.moved_bytes)), ("time, with a margin", f"{made.minutes:.0f} min"), ("steps", str(len(job.steps))), ("to put back", str(len(made.put_back)))]
+            rows = [
+                (f"{one.call} keeps free", binary(one.to_bytes - used))
+                for one in reading.ledger.shrinks
+                if (used := _used(self.desk, one.call)) is not None
+            ]
+            rows += [
+                ("to copy", binary(reading.ledger.moved_bytes)),
+                ("time, with a margin", f"{made.minutes:.0f} min"),
+                ("steps", str(len(job.steps))),
+                ("to put back", str(len(made.put_back))),
+            ]
         for place, (words, figure) in enumerate(self.figures):
             words.setText(rows[place][0] if place < len(rows) else "")
             figure.setText(rows[place][1] if place < len(rows) else "")

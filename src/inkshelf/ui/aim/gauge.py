@@ -39,10 +39,16 @@ def marks(desk: Desk) -> Marks | None:
     chosen = aim.size_bytes or comfortable_size(job.found, aim)
     try:
         shares = divide(aim, chosen, job.found.ram_bytes, disk.sector)
-        parts = tuple((words, size) for words, size in (("start-up", shares.esp), ("root", shares.root), ("swap", shares.swap), ("home", shares.home)) if size)
+        parts = tuple(
+            (words, size)
+            for words, size in (("start-up", shares.esp), ("root", shares.root), ("swap", shares.swap), ("home", shares.home))
+            if size
+        )
     except InkshelfError:
         parts = ()
-    return Marks(least(aim, job.found.ram_bytes), comfortable(aim, job.found.ram_bytes), max(GIB, possible(disk)), chosen, parts)
+    return Marks(
+        least(aim, job.found.ram_bytes), comfortable(aim, job.found.ram_bytes), max(GIB, possible(disk)), chosen, parts
+    )
 
 
 class Gauge(QWidget):
@@ -64,7 +70,7 @@ class Gauge(QWidget):
     def _x(self, size: int, most: int) -> float:
         return 10 + (self.width() - 20) * min(1.0, size / (most * 1.02))
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         now = marks(self.desk)
         if now is None:
             return
@@ -76,7 +82,11 @@ class Gauge(QWidget):
         painter.setBrush(ink.color("paper"))
         painter.drawRoundedRect(bar, 3, 3)
         self._parts(painter, bar, now)
-        for size, words, tint in ((now.least, "floor", "stop"), (now.comfort, "comfortable", "ok"), (now.most, "most, keeping the reserve", "pencil")):
+        for size, words, tint in (
+            (now.least, "floor", "stop"),
+            (now.comfort, "comfortable", "ok"),
+            (now.most, "most, keeping the reserve", "pencil"),
+        ):
             self._mark(painter, bar, size, now.most, words, tint)
         x = self._x(now.chosen, now.most)
         painter.setPen(QPen(ink.color("stop"), 2.4))
@@ -130,7 +140,7 @@ class Gauge(QWidget):
         if event and self._dragging:
             self._choose(event.position().x(), preview=True)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:  # noqa: ARG002
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._dragging:
             self._dragging = False
             self.desk.change(self.desk.job, "room for the new system")

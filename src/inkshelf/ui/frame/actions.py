@@ -54,7 +54,9 @@ ACTIONS: tuple[Action, ...] = (
     Action("job.quit", "Quit", "Job", "Ctrl+Q", lambda w: w.close()),
     Action("edit.undo", "Undo", "Edit", "Ctrl+Z", lambda w: w.desk.undo(), _undo),
     Action("edit.redo", "Redo", "Edit", "Ctrl+Shift+Z", lambda w: w.desk.redo(), _redo),
-    Action("edit.copy-number", "Copy the number to type", "Edit", "Ctrl+Shift+C", lambda w: w.reckoner.copy_first(), _needs_disk),
+    Action(
+        "edit.copy-number", "Copy the number to type", "Edit", "Ctrl+Shift+C", lambda w: w.reckoner.copy_first(), _needs_disk
+    ),
     Action("edit.unit", "Tape in GB or GiB", "Edit", "Ctrl+U", lambda w: w.toggle_unit(), _needs_disk),
     Action("take.image", "Take in a disk image…", "Intake", "Ctrl+I", lambda w: w.files.add_image()),
     Action("take.capture", "Take in captured text…", "Intake", "Ctrl+Shift+I", lambda w: w.files.add_capture()),
@@ -70,6 +72,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("sheet.script", "Save partition script…", "Sheet", "", lambda w: w.files.save_script(), _needs_plan),
     Action("sheet.copy", "Copy sheet as Markdown", "Sheet", "", lambda w: w.files.copy_sheet(), _needs_plan),
     Action("sheet.print", "Print sheet…", "Sheet", "Ctrl+P", lambda w: w.files.print_sheet(), _needs_plan),
+    Action("view.margin", "Margin on or off", "View", "Ctrl+M", lambda w: w.toggle_margin()),
     Action("view.theme", "Paper or slate", "View", "Ctrl+T", lambda w: w.toggle_theme()),
     Action("view.palette", "All commands", "View", "Ctrl+K", lambda w: w.open_palette()),
     Action("view.keys", "Keys", "View", "F1", lambda w: w.open_keys()),

@@ -9,7 +9,6 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from inkshelf.core.checks.registry import Finding
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 
@@ -33,14 +32,24 @@ def lines(desk: Desk) -> tuple[Line, ...]:
     firmware, people = known.firmware, known.conditions
     answers = (firmware.mode, firmware.secure_boot, known.ram_bytes, people.mains, people.backup, people.encrypted)
     unanswered = sum(one is None for one in answers)
-    hints = {"intake": ("no disk yet", True) if not known.disks else (f"{unanswered} open", True) if unanswered else ("complete", False),
-             "aim": ("open", True) if job.aim is None else ("cannot be", True) if job.plan_fault else ("settled", False)}
+    hints = {
+        "intake": ("no disk yet", True)
+        if not known.disks
+        else (f"{unanswered} open", True)
+        if unanswered
+        else ("complete", False),
+        "aim": ("open", True) if job.aim is None else ("cannot be", True) if job.plan_fault else ("settled", False),
+    }
     stops = sum(one.severity == "stop" for one in desk.findings)
     hints["shelf"] = (f"{stops} stop{'s' if stops > 1 else ''}", True) if stops else ("", False)
     now = [one for one in desk.reading.after if one.mishap == "none"]
     starting = sum(one.starts for one in now)
     hints["start"] = (f"{starting} of {len(now)}" if now else "", starting < len(now))
-    hints["sheet"] = (f"{len(job.ticked)} of {len(job.steps)} done" if job.ticked else f"{len(job.steps)} steps", False) if job.steps else ("", False)
+    hints["sheet"] = (
+        (f"{len(job.ticked)} of {len(job.steps)} done" if job.ticked else f"{len(job.steps)} steps", False)
+        if job.steps
+        else ("", False)
+    )
     return tuple(Line(key, title, *hints[key]) for key, title in CHAPTERS)
 
 
@@ -51,9 +60,13 @@ def machine_lines(desk: Desk) -> tuple[tuple[str, str], ...]:
     found = desk.job.found
     if not found.disks:
         return ()
-    rows = [("firmware", {"uefi": "UEFI", "legacy": "legacy"}.get(found.firmware.mode or "", "not known yet")), ("Secure Boot", found.firmware.secure_boot or "not known yet"),
-            ("memory", binary(found.ram_bytes) if found.ram_bytes else "not known yet")]
-    rows += [(f"disk {disk.id}", f"{decimal(disk.size, 0)}, {disk.serial or 'no serial'}") for disk in found.disks[:4]]
+    rows = [
+        ("firmware", {"uefi": "UEFI", "legacy": "legacy"}.get(found.firmware.mode or "", "not known yet")),
+        ("Secure Boot", found.firmware.secure_boot or "not known yet"),
+        ("memory", binary(found.ram_bytes) if found.ram_bytes else "not known yet"),
+    ]
+    for disk in found.disks[:3]:
+        rows += [(f"disk {disk.id}", decimal(disk.size, 1)), ("serial", disk.serial or "not known yet")]
     return tuple(rows)
 
 
@@ -91,7 +104,7 @@ class Contents(QWidget):
             self.setCursor(Qt.CursorShape.PointingHandCursor if row >= 0 else Qt.CursorShape.ArrowCursor)
             self.update()
 
-    def leaveEvent(self, event: object) -> None:  # noqa: ARG002
+    def leaveEvent(self, event: object) -> None:
         self._hovered = -1
         self.update()
 
@@ -104,7 +117,7 @@ class Contents(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         ink = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -151,6 +164,6 @@ class Contents(QWidget):
             painter.setFont(theme.sans(11))
             painter.setPen(ink.color("pencil"))
             painter.drawText(QPointF(24, y + 10 + place * 21), what)
-            painter.setPen(ink.color("stop" if "not known" in value or "no serial" in value else "ink"))
+            painter.setPen(ink.color("stop" if "not known" in value else "ink"))
             text = painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, self.width() - 104)
             painter.drawText(QPointF(92, y + 10 + place * 21), text)

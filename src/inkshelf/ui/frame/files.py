@@ -29,8 +29,18 @@ def demo_job(folder: Path) -> Job:
     """Return the demo job: the made-up machine, taken in, with an aim; built in ``folder`` on first use."""
     image, capture = demo.build(folder)
     captured = captures.read_lsblk(capture.read_text(encoding="utf-8"))
-    job = take_in([image], [captured], [Source("lsblk", str(capture))], mode="uefi", secure_boot="on", ram_bytes=16 * GIB,
-                  conditions=Conditions(mains=True, backup="made", encrypted=False), title=demo.MACHINE, owner=demo.OWNER, seed="demo")
+    job = take_in(
+        [image],
+        [captured],
+        [Source("lsblk", str(capture))],
+        mode="uefi",
+        secure_boot="on",
+        ram_bytes=16 * GIB,
+        conditions=Conditions(mains=True, backup="made", encrypted=False),
+        title=demo.MACHINE,
+        owner=demo.OWNER,
+        seed="demo",
+    )
     return with_aim(job, Aim(size_bytes=140 * GIB, esp="own", home="apart"))
 
 
@@ -44,7 +54,10 @@ def read_capture(text: str) -> tuple[tuple[Disk, ...], str]:
         return captures.combine((), (captures.read_sfdisk(text),)), "sfdisk"
     if isinstance(document, dict) and "blockdevices" in document:
         return captures.combine(captures.read_lsblk(text), ()), "lsblk"
-    raise CaptureError("This is neither what lsblk --json nor what sfdisk --json prints.", "Capture one of them on the machine and choose that file.")
+    raise CaptureError(
+        "This is neither what lsblk --json nor what sfdisk --json prints.",
+        "Capture one of them on the machine and choose that file.",
+    )
 
 
 class Files:
@@ -120,9 +133,21 @@ class Files:
         old = desk.job
         images = [*(Path(one.path) for one in old.sources if one.kind == "image"), path]
         known = old.found
-        captured = tuple(disk for disk in known.disks if not any(one.disk == disk.id and one.kind == "image" for one in old.sources))
-        job = take_in(images, [captured] if captured else [], [one for one in old.sources if one.kind != "image"], mode=known.firmware.mode, secure_boot=known.firmware.secure_boot,
-                      ram_bytes=known.ram_bytes, conditions=known.conditions, title=old.title or path.stem, owner=old.owner, seed=old.seed)
+        captured = tuple(
+            disk for disk in known.disks if not any(one.disk == disk.id and one.kind == "image" for one in old.sources)
+        )
+        job = take_in(
+            images,
+            [captured] if captured else [],
+            [one for one in old.sources if one.kind != "image"],
+            mode=known.firmware.mode,
+            secure_boot=known.firmware.secure_boot,
+            ram_bytes=known.ram_bytes,
+            conditions=known.conditions,
+            title=old.title or path.stem,
+            owner=old.owner,
+            seed=old.seed,
+        )
         desk.change(with_aim(job, old.aim) if old.aim else job, f"take in {path.name}")
         if desk.path is None:
             desk.path = settings.data_folder() / "jobs" / f"{path.stem}-{job.seed[:6]}.json"
@@ -140,6 +165,20 @@ class Files:
         desk = self.window.desk
         job = with_capture(desk.job, disks, source) if desk.job.found.disks else take_in([], [disks], [source], title=path.stem)
         desk.change(job, f"take in {path.name}")
+
+    def take_dropped(self, path: Path) -> None:
+        """Take in a file that was dropped on the window: a job, captured text, or an image, by its contents."""
+
+        def work() -> None:
+            head = path.read_bytes()[:4096] if path.is_file() and path.stat().st_size < 1 << 24 else b""
+            if not head.lstrip().startswith(b"{"):
+                self._take(path)
+            elif b'"inkshelf-job"' in path.read_bytes()[-4096:] or b'"inkshelf-job"' in head:
+                self.window.desk.open(path)
+            else:
+                self._capture(path)
+
+        self._try(work)
 
     def save_sheet(self, form: str, path: Path | None = None) -> None:
         """Write the sheet."""

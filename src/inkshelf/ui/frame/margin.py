@@ -30,13 +30,22 @@ class Sign(QWidget):
         self.setFixedSize(20, 20)
         self.setAccessibleName(WORDS[severity])
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         ink = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._severity == "stop":
             cut = 5.5
-            points = [(1 + cut, 2), (19 - cut, 2), (19, 2 + cut), (19, 18 - cut), (19 - cut, 18), (1 + cut, 18), (1, 18 - cut), (1, 2 + cut)]
+            points = [
+                (1 + cut, 2),
+                (19 - cut, 2),
+                (19, 2 + cut),
+                (19, 18 - cut),
+                (19 - cut, 18),
+                (1 + cut, 18),
+                (1, 18 - cut),
+                (1, 2 + cut),
+            ]
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(ink.color("stop"))
             painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in points]))
@@ -70,7 +79,12 @@ class Note(QWidget):
         calls = label(" ".join(finding.calls[:3]), theme.mono(11, 700), quiet=True)
         head.addWidget(calls, 0, Qt.AlignmentFlag.AlignTop)
         text.addLayout(head)
-        self.why: QLabel = label(finding.why if not finding.overridden else f"{finding.why} Answered for: {finding.overridden}", theme.sans(12), quiet=True, wrap=True)
+        self.why: QLabel = label(
+            finding.why if not finding.overridden else f"{finding.why} Answered for: {finding.overridden}",
+            theme.sans(12),
+            quiet=True,
+            wrap=True,
+        )
         text.addWidget(self.why)
         text.addLayout(self._remedies())
         row.addLayout(text, 1)
@@ -106,13 +120,17 @@ class Note(QWidget):
         if isinstance(remedy, Show):
             self.desk.show(remedy.chapter, remedy.step)
         elif isinstance(remedy, AnswerFor):
-            reason, good = QInputDialog.getText(self, "Answer for it in writing", f"{self.finding.title}. {self.finding.why}\nWhy may the work go on all the same? It stands on the sheet.")
+            reason, good = QInputDialog.getText(
+                self,
+                "Answer for it in writing",
+                f"{self.finding.title}. {self.finding.why}\nWhy may the work go on all the same? It stands on the sheet.",
+            )
             if good and reason.strip():
                 self.desk.remedy(remedy, reason)
         else:
             self.desk.remedy(remedy)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:  # noqa: ARG002
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if self.finding.calls:
             self.desk.select(self.finding.calls[0])
 
@@ -169,12 +187,19 @@ class Margin(QWidget):
         for note in self._shown.values():
             self._notes.addWidget(note)
         if not findings:
-            self._notes.addWidget(label("Findings about the disk and the plan are written here.", theme.sans(12), quiet=True, wrap=True))
+            self._notes.addWidget(
+                label("Findings about the disk and the plan are written here.", theme.sans(12), quiet=True, wrap=True)
+            )
         self._notes.addStretch(1)
 
     def _replace(self, place: int, finding: Finding) -> None:
         old = self._shown[finding.key]
-        if (old.finding.title, old.finding.calls, old.finding.remedies, old.finding.severity) == (finding.title, finding.calls, finding.remedies, finding.severity):
+        if (old.finding.title, old.finding.calls, old.finding.remedies, old.finding.severity) == (
+            finding.title,
+            finding.calls,
+            finding.remedies,
+            finding.severity,
+        ):
             old.finding = finding
             old.why.setText(finding.why)
             return

@@ -12,8 +12,15 @@ from inkshelf.ui import theme
 from inkshelf.ui.frame.actions import ACTIONS, Action
 from inkshelf.ui.parts import label
 
-MORE_KEYS = (("Left, Right", "move the edge on the shelf by 1 GiB"), ("Shift + Left, Right", "by 10 GiB"), ("Ctrl + Left, Right", "by 1 MiB"), ("E", "take the other edge"),
-             ("Up, Down", "choose a volume, a chapter, a step"), ("Alt while dragging", "snap to 1 MiB"), ("Space on the sheet", "tick a step"))
+MORE_KEYS = (
+    ("Left, Right", "move the edge on the shelf by 1 GiB"),
+    ("Shift + Left, Right", "by 10 GiB"),
+    ("Ctrl + Left, Right", "by 1 MiB"),
+    ("E", "take the other edge"),
+    ("Up, Down", "choose a volume, a chapter, a step"),
+    ("Alt while dragging", "snap to 1 MiB"),
+    ("Space on the sheet", "tick a step"),
+)
 
 
 def matches(words: str) -> list[Action]:
@@ -89,7 +96,9 @@ class KeysOverlay(QDialog):
         grid = QGridLayout()
         grid.setHorizontalSpacing(18)
         grid.setVerticalSpacing(6)
-        rows = [(QKeySequence(one.keys).toString(QKeySequence.SequenceFormat.NativeText), one.title) for one in ACTIONS if one.keys] + list(MORE_KEYS)
+        rows = [
+            (QKeySequence(one.keys).toString(QKeySequence.SequenceFormat.NativeText), one.title) for one in ACTIONS if one.keys
+        ] + list(MORE_KEYS)
         half = -(-len(rows) // 2)
         for place, (keys, words) in enumerate(rows):
             grid.addWidget(label(keys, theme.mono(12, 700)), place % half, place // half * 2)

@@ -23,16 +23,16 @@ class Reckoner(QWidget):
         self.setFixedHeight(78)
         self.setAccessibleName("reckoner")
         row = QHBoxLayout(self)
-        row.setContentsMargins(24, 8, 20, 8)
-        row.setSpacing(26)
-        self.subject, self.detail = label("", theme.serif(15)), label("", theme.sans(12), quiet=True)
-        self._pair(row, self.subject, self.detail, 196)
+        row.setContentsMargins(24, 8, 16, 8)
+        row.setSpacing(24)
+        self.subject, self.detail = label("", theme.serif(16)), label("", theme.sans(12), quiet=True)
+        self._pair(row, self.subject, self.detail, 170)
         self._figures: dict[str, tuple[QLabel, QPushButton]] = {}
         for key, words in (("exact", "exact"), ("decimal", "decimal"), ("binary", "binary"), ("sectors", "sectors")):
             self._figures[key] = self._figure(row, words)
         row.addStretch(1)
         self.typed = QPushButton()
-        self.typed.setMinimumWidth(236)
+        self.typed.setMinimumWidth(226)
         self.typed.setFixedHeight(58)
         self.typed.setCursor(Qt.CursorShape.PointingHandCursor)
         self.typed.clicked.connect(self.copy_first)
@@ -40,7 +40,11 @@ class Reckoner(QWidget):
         self.typed.customContextMenuRequested.connect(lambda _: self.other_boxes())
         inside = QGridLayout(self.typed)
         inside.setContentsMargins(14, 5, 12, 5)
-        self.box, self.number, self.hint = label("", theme.sans(12), quiet=True), label("", theme.mono(19, 700)), label("", theme.sans(11), quiet=True)
+        self.box, self.number, self.hint = (
+            label("", theme.sans(12), quiet=True),
+            label("", theme.mono(19, 700)),
+            label("", theme.sans(11), quiet=True),
+        )
         inside.addWidget(self.box, 0, 0, 1, 2)
         inside.addWidget(self.number, 1, 0)
         inside.addWidget(self.hint, 1, 1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom)
@@ -48,11 +52,11 @@ class Reckoner(QWidget):
             one.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         row.addWidget(self.typed)
         self.more = QPushButton("other boxes")
-        self.more.setProperty("link", True)  # noqa: FBT003
+        self.more.setProperty("link", True)
         self.more.setFont(theme.sans(12))
         self.more.clicked.connect(self.other_boxes)
         self.after = label("", theme.sans(12), quiet=True)
-        self._pair(row, self.after, self.more, 150)
+        self._pair(row, self.after, self.more, 176)
         self._now: Reckoning | None = None
 
     def sizeHint(self) -> QSize:
@@ -64,22 +68,28 @@ class Reckoner(QWidget):
         box = QVBoxLayout(holder)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
+        box.addStretch(1)
         box.addWidget(upper)
         box.addWidget(lower)
+        box.addStretch(1)
         row.addWidget(holder)
 
     def _figure(self, row: QHBoxLayout, words: str) -> tuple[QLabel, QPushButton]:
         box = QVBoxLayout()
-        box.setSpacing(0)
+        box.setSpacing(1)
+        box.addStretch(1)
         head = label(words, theme.sans(12), quiet=True)
         figure = QPushButton()
         figure.setFont(theme.mono(14, 700))
-        figure.setStyleSheet("QPushButton { border: none; background: transparent; padding: 0; text-align: left; } QPushButton:hover, QPushButton:focus { text-decoration: underline; }")
+        figure.setStyleSheet(
+            "QPushButton { border: none; background: transparent; padding: 0; text-align: left; } QPushButton:hover, QPushButton:focus { text-decoration: underline; }"
+        )
         figure.setCursor(Qt.CursorShape.PointingHandCursor)
         figure.setToolTip("copy")
         figure.clicked.connect(lambda: self._copy(figure.text()))
         box.addWidget(head)
         box.addWidget(figure)
+        box.addStretch(1)
         row.addLayout(box)
         return head, figure
 
@@ -107,7 +117,16 @@ class Reckoner(QWidget):
         self.typed.setToolTip(first.hint or "click copies, right click for other kinds of box")
         self.after.setText("  ".join(f"{what} {value}" for what, value in now.after[:1]))
         self.after.setToolTip("\n".join(f"{what} {value}" for what, value in now.after))
+        self.thin(self.window().width() if self.window() else 1280)
         self.after.setText("\n".join(f"{what}\n{value}" for what, value in now.after[:1]))
+
+    def thin(self, width: int) -> None:
+        """Leave out what a narrow window has no room for; the other boxes and the tooltip still have it."""
+        if self._now is not None:
+            self.after.parentWidget().setVisible(width >= 1180)  # type: ignore[union-attr]
+            for key, least in (("sectors", 1040), ("decimal", 920)):
+                for part in self._figures[key]:
+                    part.setVisible(width >= least)
 
     def copy_first(self) -> None:
         """Copy the number to type."""
@@ -120,7 +139,9 @@ class Reckoner(QWidget):
             return
         menu = QMenu(self)
         for one in self._now.typed[1:]:
-            menu.addAction(f"{one.box}:  {one.text}" + (f"  ({one.hint})" if one.hint else ""), lambda text=one.text: self._copy(text))
+            menu.addAction(
+                f"{one.box}:  {one.text}" + (f"  ({one.hint})" if one.hint else ""), lambda text=one.text: self._copy(text)
+            )
         menu.popup(self.typed.mapToGlobal(self.typed.rect().topLeft()))
 
     def _copy(self, text: str) -> None:

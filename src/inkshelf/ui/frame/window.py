@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from inkshelf.ui import theme
@@ -33,9 +33,11 @@ class Window(QMainWindow):
         self.files = Files(self)
         self.worker: InkWorker | None = None
         self.bench_folder: Path | None = None
-        self.setMinimumSize(1000, 640)
+        self.setMinimumSize(840, 520)
         self.resize(1280, 800)
+        self.setAcceptDrops(True)
         self.actions_by_id: dict[str, QAction] = {}
+        self._narrow, self._margin_on = False, True
         self._buttons: list[tuple[QPushButton, Action]] = []
         self._make_actions()
         self._build()
@@ -65,7 +67,6 @@ class Window(QMainWindow):
         middle = QHBoxLayout()
         middle.setSpacing(0)
         self.contents = Contents(self.desk, self.desk.show)
-        self.contents.setMinimumHeight(420)
         middle.addWidget(self.contents)
         middle.addLayout(self._centre(), 1)
         self.margin = Margin(self.desk)
@@ -89,9 +90,16 @@ class Window(QMainWindow):
         self.saved = label("", theme.sans(12), quiet=True)
         row.addWidget(self.saved)
         row.addSpacing(8)
-        for key, primary in (("edit.undo", False), ("edit.redo", False), ("view.palette", False), ("plan.rehearse", False), ("plan.ink", True)):
+        for key, primary in (
+            ("edit.undo", False),
+            ("edit.redo", False),
+            ("view.palette", False),
+            ("view.margin", False),
+            ("plan.rehearse", False),
+            ("plan.ink", True),
+        ):
             action = next(one for one in ACTIONS if one.id == key)
-            made = button(action.title, lambda k=key: self.run(k), primary=primary)
+            made = button("Margin" if key == "view.margin" else action.title, lambda k=key: self.run(k), primary=primary)
             row.addWidget(made)
             self._buttons.append((made, action))
         return header
@@ -147,6 +155,39 @@ class Window(QMainWindow):
             return
         action.do(self)
 
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        for url in data.urls() if data else []:
+            self.files.take_dropped(Path(url.toLocalFile()))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """A narrow window (large text, small screen) hides the margin until it is asked for, and thins the reckoner."""
+        narrow = self.width() < 1120
+        if narrow != self._narrow:
+            self._narrow = narrow
+            self._margin_on = not narrow
+        self.margin.setVisible(self._margin_on)
+        self.reckoner.thin(self.width())
+        for made, action in self._buttons:
+            if action.id in {"view.palette", "plan.rehearse"}:
+                made.setVisible(not narrow)
+            if action.id == "view.margin":
+                made.setVisible(narrow)
+
+    def toggle_margin(self) -> None:
+        """Show or hide the margin."""
+        self._margin_on = not self._margin_on
+        self.margin.setVisible(self._margin_on)
+
     def toggle_unit(self) -> None:
         """Change the tape between GiB and GB."""
         self.desk.change(replace(self.desk.job, unit="GB" if self.desk.job.unit == "GiB" else "GiB"), "unit of the tape")
@@ -191,7 +232,9 @@ class Window(QMainWindow):
 
     def start_inking(self) -> None:
         """Ink the plan in a fresh bench folder beside the job's file."""
-        folder = self.bench_folder or remembered.data_folder() / "bench" / (self.desk.job.title or "job").replace("/", "-").replace(" ", "-")
+        folder = self.bench_folder or remembered.data_folder() / "bench" / (self.desk.job.title or "job").replace(
+            "/", "-"
+        ).replace(" ", "-")
         self.worker = InkWorker(self.desk.job, folder)
         self.worker.progressed.connect(self.ink_page.progress)
         self.worker.inked.connect(self.ink_page.finish)
@@ -211,13 +254,25 @@ class Window(QMainWindow):
 
     # -- listening -----------------------------------------------------------------------------------------------
     def _heard(self, subject: Subject) -> None:
-        {"job": self._job_changed, "selection": self._selection_changed, "view": self._view_changed, "saved": self._saved, "notice": self._noticed}[subject]()
+        {
+            "job": self._job_changed,
+            "selection": self._selection_changed,
+            "view": self._view_changed,
+            "saved": self._saved,
+            "notice": self._noticed,
+        }[subject]()
 
     def _job_changed(self) -> None:
         job = self.desk.job
         self.title.setText(job.owner or ("Ink Shelf" if not job.found.disks else job.title or "job"))
-        self.subtitle.setText(job.title if job.owner else "plans disks that several systems share" if not job.found.disks else "owner not known yet")
-        self.setWindowTitle(f"{job.title or 'new job'} – Ink Shelf")
+        self.subtitle.setText(
+            job.title
+            if job.owner
+            else "plans disks that several systems share"
+            if not job.found.disks
+            else "owner not known yet"
+        )
+        self.setWindowTitle(f"{job.title or 'new job'} · Ink Shelf")
         current = self.chapters.get(self.desk.chapter)
         if current is not None and hasattr(current, "refresh"):
             current.refresh()
@@ -246,7 +301,13 @@ class Window(QMainWindow):
             QTimer.singleShot(0, page, lambda: page.show_step(step))  # type: ignore[attr-defined]
 
     def _saved(self) -> None:
-        self.saved.setText(f"saved {self.desk.saved_at}" if self.desk.saved_at else "" if not self.desk.job.found.disks else "not saved to a file")
+        self.saved.setText(
+            f"saved {self.desk.saved_at}"
+            if self.desk.saved_at
+            else ""
+            if not self.desk.job.found.disks
+            else "not saved to a file"
+        )
 
     def _noticed(self) -> None:
         self.notice.show_notice(self.desk.notice)

@@ -65,7 +65,9 @@ class InkPage(QWidget):
     def progress(self, now: Progress) -> None:
         """Show how far it is."""
         self.bar.setValue(now.step + 1)
-        self.words.setText(f"Step {now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize())
+        self.words.setText(
+            f"Step {now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize()
+        )
         if now.total:
             self.figures.setText(f"{binary(now.done)} of {binary(now.total)} copied")
 
@@ -88,8 +90,14 @@ class InkPage(QWidget):
         self._over()
         self.bar.setValue(self.bar.maximum())
         good = sum(one.ok for one in report.checks)
-        self.words.setText(f"All {good} comparisons agree with the prediction" if report.verified else f"{len(report.checks) - good} of {len(report.checks)} comparisons do NOT agree")
-        self.figures.setText(f"{binary(report.copied_bytes)} copied, {binary(report.written_bytes)} written, {report.seconds:.1f} s · {report.images[0]}")
+        self.words.setText(
+            f"All {good} comparisons agree with the prediction"
+            if report.verified
+            else f"{len(report.checks) - good} of {len(report.checks)} comparisons do NOT agree"
+        )
+        self.figures.setText(
+            f"{binary(report.copied_bytes)} copied, {binary(report.written_bytes)} written, {report.seconds:.1f} s · {report.images[0]}"
+        )
         frame = QFrame()
         frame.setObjectName("card")
         grid = QGridLayout(frame)

@@ -35,7 +35,9 @@ class InkWorker(QThread):
         except InkshelfError as error:
             self.failed.emit(error.what, error.remedy)
         except Exception as error:  # noqa: BLE001 - a thread must not end in silence: what happened is shown and can be copied
-            self.failed.emit(f"Inking ended unexpectedly: {error}", f"The source image is untouched. {traceback.format_exc(limit=-1)}")
+            self.failed.emit(
+                f"Inking ended unexpectedly: {error}", f"The source image is untouched. {traceback.format_exc(limit=-1)}"
+            )
         else:
             self.inked.emit(report)
 

@@ -16,23 +16,49 @@ from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.parts import CallMark, Choice, button, card, clear, label
 
-Question = tuple[str, str, tuple[tuple[str, object], ...]]
+Question = tuple[str, str, tuple[tuple[str, object], ...], str]
 QUESTIONS: tuple[Question, ...] = (
-    ("mode", "Firmware starts as", (("UEFI", "uefi"), ("legacy", "legacy"), ("not known", None))),
-    ("secure_boot", "Secure Boot", (("on", "on"), ("off", "off"), ("absent", "absent"), ("hidden", "hidden"), ("?", None))),
-    ("mains", "Mains connected", (("yes", True), ("no", False), ("not known", None))),
-    ("backup", "Back-up", (("read back", "read back"), ("made", "made"), ("none", "none"), ("?", None))),
-    ("encrypted", "Owner's volume encrypted", (("no", False), ("yes", True), ("not known", None))),
-    ("recovery_key", "Recovery key at hand", (("yes", True), ("no", False), ("not known", None))),
-    ("consent", "Consent in writing", (("yes", True), ("no", False), ("not known", None))),
+    (
+        "mode",
+        "Firmware starts as",
+        (("UEFI", "uefi"), ("legacy", "legacy"), ("not known yet", None)),
+        "decides how every system here starts",
+    ),
+    (
+        "secure_boot",
+        "Secure Boot",
+        (("on", "on"), ("off", "off"), ("absent", "absent"), ("hidden", "hidden"), ("not known yet", None)),
+        "refuses unsigned links",
+    ),
+    ("mains", "Mains connected", (("yes", True), ("no", False), ("not known yet", None)), "a shrink must not be cut"),
+    (
+        "backup",
+        "Back-up",
+        (("read back", "read back"), ("made", "made"), ("none", "none"), ("not known yet", None)),
+        "counts once files from it were opened",
+    ),
+    (
+        "encrypted",
+        "Owner's volume encrypted",
+        (("no", False), ("yes", True), ("not known yet", None)),
+        "the recovery key may be asked",
+    ),
+    (
+        "recovery_key",
+        "Recovery key at hand",
+        (("yes", True), ("no", False), ("not known yet", None)),
+        "needed only where it is encrypted",
+    ),
+    ("consent", "Consent in writing", (("yes", True), ("no", False), ("not known yet", None)), "the owner signs the sheet"),
 )
-READ_BACK = "a back-up counts once three files from it were opened"
 
 
 class IntakeChapter(QWidget):
     """Chapter of the contents: take the machine in."""
 
-    def __init__(self, desk: Desk, add_image: Callable[[], object], add_capture: Callable[[], object], open_demo: Callable[[], object]) -> None:
+    def __init__(
+        self, desk: Desk, add_image: Callable[[], object], add_capture: Callable[[], object], open_demo: Callable[[], object]
+    ) -> None:
         super().__init__()
         self.desk = desk
         self._actions = (add_image, add_capture, open_demo)
@@ -46,7 +72,9 @@ class IntakeChapter(QWidget):
         head.addWidget(self.sub)
         head.addStretch(1)
         head.addWidget(button("Add image…", add_image, tip="take in a raw disk image (Ctrl+I)"))
-        head.addWidget(button("Add captured text…", add_capture, tip="what lsblk or sfdisk printed on the machine (Ctrl+Shift+I)"))
+        head.addWidget(
+            button("Add captured text…", add_capture, tip="what lsblk or sfdisk printed on the machine (Ctrl+Shift+I)")
+        )
         head.addSpacing(10)
         outer.addLayout(head)
         inside = QWidget()
@@ -56,6 +84,7 @@ class IntakeChapter(QWidget):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inside)
         outer.addWidget(area, 1)
         self.questions = Questions(desk)
@@ -66,7 +95,9 @@ class IntakeChapter(QWidget):
         """Show the job as it is now."""
         disks = self.desk.job.found.disks
         volumes = sum(len(disk.volumes) for disk in disks)
-        self.sub.setText(f"{len(disks)} disk{'s' if len(disks) != 1 else ''}, {volumes} volumes" if disks else "nothing taken in yet")
+        self.sub.setText(
+            f"{len(disks)} disk{'s' if len(disks) != 1 else ''}, {volumes} volumes" if disks else "nothing taken in yet"
+        )
         if disks != self._disks:
             self._disks = disks
             self.questions.setParent(None)
@@ -81,8 +112,17 @@ class IntakeChapter(QWidget):
     def _empty(self) -> QFrame:
         frame, box = card(margins=28)
         box.addWidget(label("Begin with the disk", theme.serif(19)))
-        box.addWidget(label("Take in a raw image of the machine's disk, or what these two commands print on the machine itself. Nothing is ever written to either.", theme.sans(13), quiet=True, wrap=True))
-        box.addWidget(label("lsblk --json --bytes --output-all > lsblk.json\nsfdisk --json /dev/DISK > sfdisk.json", theme.mono(13)))
+        box.addWidget(
+            label(
+                "Take in a raw image of the machine's disk, or what these two commands print on the machine itself. Nothing is ever written to either.",
+                theme.sans(13),
+                quiet=True,
+                wrap=True,
+            )
+        )
+        box.addWidget(
+            label("lsblk --json --bytes --output-all > lsblk.json\nsfdisk --json /dev/DISK > sfdisk.json", theme.mono(13))
+        )
         row = QHBoxLayout()
         row.addWidget(button("Add image…", self._actions[0], primary=True))
         row.addWidget(button("Add captured text…", self._actions[1]))
@@ -97,14 +137,25 @@ class IntakeChapter(QWidget):
         head = QHBoxLayout()
         head.addWidget(label(f"Disk {disk.id}", theme.serif(18)))
         head.addSpacing(6)
-        identity = label(f"{both(disk.size)} · {disk.model or 'model not known'} · serial {disk.serial or 'not known'}", theme.sans(13, 600), wrap=True)
+        identity = label(
+            f"{both(disk.size)} · {disk.model or 'model not known'} · serial {disk.serial or 'not known'}",
+            theme.sans(13, 600),
+            wrap=True,
+        )
         identity.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         head.addWidget(identity, 1)
         box.addLayout(head)
         source = next((one.path for one in self.desk.job.sources if one.disk == disk.id), "")
         read = f"read from {source}" if source else "from captured text; an image tells more"
         table = {"gpt": "GPT", "mbr": "MBR", "none": "no table"}[disk.table.kind]
-        box.addWidget(label(f"{table} · {disk.sector}-byte sectors, {disk.physical_sector} physical · {disk.transport or 'transport not known'} · {disk.device or 'no device name'} · {read}", theme.sans(12), quiet=True, wrap=True))
+        box.addWidget(
+            label(
+                f"{table} · {disk.sector}-byte sectors, {disk.physical_sector} physical · {disk.transport or 'transport not known'} · {disk.device or 'no device name'} · {read}",
+                theme.sans(12),
+                quiet=True,
+                wrap=True,
+            )
+        )
         box.addLayout(self._volumes(disk))
         return frame
 
@@ -113,7 +164,12 @@ class IntakeChapter(QWidget):
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(5)
         for column, words in enumerate(("", "no.", "type", "holds", "size", "used", "state")):
-            grid.addWidget(label(words, theme.sans(12), quiet=True), 0, column, Qt.AlignmentFlag.AlignRight if column in {4, 5} else Qt.AlignmentFlag.AlignLeft)
+            grid.addWidget(
+                label(words, theme.sans(12), quiet=True),
+                0,
+                column,
+                Qt.AlignmentFlag.AlignRight if column in {4, 5} else Qt.AlignmentFlag.AlignLeft,
+            )
         rows = [(volume.start, volume) for volume in disk.volumes] + [(gap.start, gap) for gap in disk.gaps()]
         for row, (_, one) in enumerate(sorted(rows, key=lambda pair: pair[0]), 1):
             if isinstance(one, Volume):
@@ -128,13 +184,17 @@ class IntakeChapter(QWidget):
     def _volume(self, grid: QGridLayout, row: int, volume: Volume) -> None:
         system = volume.filesystem
         holds = f"{title(system.kind)}{f' “{system.label}”' if system.label else ''}" if system else "no file system"
-        state = [words for words, true in (("half asleep", system and system.hibernated), ("marked for a check", system and system.dirty)) if true]
+        state = [
+            words
+            for words, true in (("half asleep", system and system.hibernated), ("marked for a check", system and system.dirty))
+            if true
+        ]
         grid.addWidget(CallMark(volume.call), row, 0)
         grid.addWidget(label(str(volume.number), theme.mono(13), quiet=True), row, 1)
         grid.addWidget(label(type_name(volume.type_id) if volume.type_id else "whole disk", theme.sans(13)), row, 2)
         grid.addWidget(label(f"{volume.holds.title} on {holds}" if volume.holds else holds, theme.sans(13)), row, 3)
         grid.addWidget(label(binary(volume.size), theme.mono(13, 700)), row, 4, Qt.AlignmentFlag.AlignRight)
-        used = "–" if system is None else "not known" if volume.used is None else binary(volume.used)
+        used = "none" if system is None else "not known" if volume.used is None else binary(volume.used)
         grid.addWidget(label(used, theme.mono(13)), row, 5, Qt.AlignmentFlag.AlignRight)
         said = label(", ".join(state), theme.sans(12, 500))
         said.setProperty("bad", bool(state))
@@ -150,37 +210,55 @@ class Questions(QFrame):
         self.setObjectName("card")
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 12, 16, 14)
-        box.addWidget(label("Questions", theme.serif(18)))
+        head = QHBoxLayout()
+        head.addWidget(label("Questions", theme.serif(18)))
+        head.addStretch(1)
+        self.title, self.owner = QLineEdit(), QLineEdit()
+        for line, words in ((self.title, "job or machine"), (self.owner, "owner")):
+            line.setPlaceholderText(words)
+            line.setAccessibleName(words)
+            line.setFixedWidth(158)
+            line.editingFinished.connect(self._named)
+            head.addWidget(line)
+        box.addLayout(head)
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
-        grid.setVerticalSpacing(8)
+        grid.setVerticalSpacing(5)
         self.choices: dict[str, Choice] = {}
-        for place, (field, words, answers) in enumerate(QUESTIONS):
+        for row, (field, words, answers, why) in enumerate(QUESTIONS):
             self.choices[field] = Choice(words, answers, lambda value, f=field, w=words: self.desk.know(f, value, w.lower()))
-            row, column = place % 4, place // 4 * 2
-            text = label(words, theme.sans(13), wrap=True)
-            text.setMinimumWidth(104)
-            grid.addWidget(text, row, column)
-            grid.addWidget(self.choices[field], row, column + 1)
-        self.choices["backup"].setToolTip(READ_BACK)
+            self._line(grid, row, words, self.choices[field], why)
         self.ram = QLineEdit()
-        self.ram.setPlaceholderText("not known, e.g. 16 GiB")
+        self.ram.setPlaceholderText("not known yet; for example 16 GiB")
         self.ram.setAccessibleName("memory")
         self.ram.setFont(theme.mono(13))
         self.ram.editingFinished.connect(self._memory)
-        grid.addWidget(label("Memory", theme.sans(13)), 3, 2)
-        grid.addWidget(self.ram, 3, 3)
-        grid.setColumnStretch(1, 1)
-        grid.setColumnStretch(3, 1)
+        self._line(grid, len(QUESTIONS), "Memory", self.ram, "swap follows from it")
+        grid.setColumnStretch(2, 1)
         box.addLayout(grid)
+
+    def _line(self, grid: QGridLayout, row: int, words: str, answer: QWidget, why: str) -> None:
+        grid.addWidget(label(words, theme.sans(13)), row, 0)
+        grid.addWidget(answer, row, 1)
+        reason = label(why, theme.sans(12), quiet=True, wrap=True)
+        reason.setMinimumWidth(60)
+        grid.addWidget(reason, row, 2)
 
     def refresh(self) -> None:
         """Show the answers as they are now."""
         found = self.desk.job.found
         for field, choice in self.choices.items():
             choice.set_value(getattr(found.firmware if field in {"mode", "secure_boot"} else found.conditions, field))
+        for line, text in ((self.title, self.desk.job.title), (self.owner, self.desk.job.owner)):
+            if not line.hasFocus():
+                line.setText(text)
         if not self.ram.hasFocus():
             self.ram.setText(binary(found.ram_bytes) if found.ram_bytes else "")
+
+    def _named(self) -> None:
+        title, owner = self.title.text().strip(), self.owner.text().strip()
+        if (title, owner) != (self.desk.job.title, self.desk.job.owner):
+            self.desk.rename(title, owner)
 
     def _memory(self) -> None:
         text = self.ram.text().strip()

@@ -6,7 +6,16 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from inkshelf.core.sheet.sheet import Row, Sheet, sheet
 from inkshelf.ui import theme
@@ -68,7 +77,11 @@ class RowDelegate(QStyledItemDelegate):
         high += sum(max(self.LINE, _text_height(value, theme.mono(12), inner - 150)) for _, value in row.words.values)
         for text, weight in ((row.words.caution, 600), (row.words.look, 400)):
             high += _text_height(text, theme.sans(12, weight), inner) + 3 if text else 0
-        return max(high, 16 + 18.0 * len(row.starts) + (_text_height(row.risk, theme.sans(11), self.STOPS - 6) if row.risk else 0)) + 10 + (34 if row.no_return else 0)
+        return (
+            max(high, 16 + 18.0 * len(row.starts) + (_text_height(row.risk, theme.sans(11), self.STOPS - 6) if row.risk else 0))
+            + 10
+            + (34 if row.no_return else 0)
+        )
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         row: Row = index.data(ROW_ROLE)
@@ -97,7 +110,11 @@ class RowDelegate(QStyledItemDelegate):
         painter.fillRect(QRectF(box.left(), box.top() + 6, box.width(), 4), ink.color("stop"))
         painter.setFont(theme.sans(12, 600))
         painter.setPen(ink.color("stop"))
-        painter.drawText(QRectF(box.left() + 6, box.top() + 12, box.width(), 20), Qt.AlignmentFlag.AlignVCenter, "Point of no return. Before this line everything can be left as it is.")
+        painter.drawText(
+            QRectF(box.left() + 6, box.top() + 12, box.width(), 20),
+            Qt.AlignmentFlag.AlignVCenter,
+            "Point of no return. Before this line everything can be left as it is.",
+        )
         return box.adjusted(0, 34, 0, 0)
 
     def _tick(self, painter: QPainter, row: Row, at: QPointF) -> None:
@@ -112,7 +129,13 @@ class RowDelegate(QStyledItemDelegate):
     def _body(self, painter: QPainter, row: Row, box: QRectF) -> None:
         ink = theme.current()
         y = box.top()
-        y += _write(painter, row.words.title, theme.sans(14, 600), "faint" if row.ticked else "ink", QRectF(box.left(), y, box.width(), 60))
+        y += _write(
+            painter,
+            row.words.title,
+            theme.sans(14, 600),
+            "faint" if row.ticked else "ink",
+            QRectF(box.left(), y, box.width(), 60),
+        )
         for what, value in row.words.values:
             painter.setFont(theme.sans(12))
             painter.setPen(ink.color("pencil"))
@@ -128,22 +151,35 @@ class RowDelegate(QStyledItemDelegate):
         y = box.top()
         for one in row.starts:
             word = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
-            y += _write(painter, f"{one.system} {word}", theme.sans(12, 400 if one.starts else 600), "pencil" if one.starts else "stop", QRectF(box.left(), y, box.width(), 18))
+            y += _write(
+                painter,
+                f"{one.system} {word}",
+                theme.sans(12, 400 if one.starts else 600),
+                "pencil" if one.starts else "stop",
+                QRectF(box.left(), y, box.width(), 18),
+            )
         if row.risk:
             _write(painter, row.risk, theme.sans(11), "stop", QRectF(box.left(), y + 2, box.width(), 60))
 
 
+def _wrap(text: str, font: object, width: float) -> Qt.TextFlag:
+    """Wrap between words; inside one only where it is wider than the column, as long commands and identifiers are."""
+    metrics = QFontMetricsF(font)  # type: ignore[arg-type]
+    long = any(metrics.horizontalAdvance(word) > width for word in text.split())
+    return Qt.TextFlag.TextWrapAnywhere if long else Qt.TextFlag.TextWordWrap
+
+
 def _text_height(text: str, font: object, width: float) -> float:
-    flags = Qt.TextFlag.TextWordWrap | Qt.TextFlag.TextWrapAnywhere
-    return QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), int(flags), text).height()  # type: ignore[arg-type]
+    flags = _wrap(text, font, width)
+    return QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), int(flags.value), text).height()  # type: ignore[arg-type]
 
 
 def _write(painter: QPainter, text: str, font: object, tint: str, box: QRectF) -> float:
     painter.setFont(font)  # type: ignore[arg-type]
     painter.setPen(theme.current().color(tint))
-    flags = Qt.TextFlag.TextWordWrap | Qt.TextFlag.TextWrapAnywhere
+    flags = _wrap(text, font, box.width())
     high = _text_height(text, font, box.width())
-    painter.drawText(QRectF(box.left(), box.top(), box.width(), high + 4), int(flags), text)
+    painter.drawText(QRectF(box.left(), box.top(), box.width(), high + 4), int(flags.value), text)
     return high
 
 
@@ -199,7 +235,16 @@ class SheetChapter(QWidget):
         head.addSpacing(8)
         self.sub = label("", theme.sans(13), quiet=True)
         head.addWidget(self.sub, 1)
-        self.buttons = [button(words, lambda key=key: run(key)) for words, key in (("HTML…", "sheet.html"), ("Markdown…", "sheet.md"), ("Script…", "sheet.script"), ("Copy", "sheet.copy"), ("Print…", "sheet.print"))]
+        self.buttons = [
+            button(words, lambda key=key: run(key))
+            for words, key in (
+                ("HTML…", "sheet.html"),
+                ("Markdown…", "sheet.md"),
+                ("Script…", "sheet.script"),
+                ("Copy", "sheet.copy"),
+                ("Print…", "sheet.print"),
+            )
+        ]
         for one in self.buttons:
             head.addWidget(one)
         box.addLayout(head)
@@ -209,7 +254,7 @@ class SheetChapter(QWidget):
         titles.addWidget(label("what to do, with the exact values", theme.sans(12), quiet=True))
         titles.addStretch(1)
         stops = label("if it stops here", theme.sans(12), quiet=True)
-        stops.setFixedWidth(158)
+        stops.setFixedWidth(168)
         titles.addWidget(stops)
         box.addLayout(titles)
         self.view = SheetView(desk)
@@ -237,7 +282,7 @@ class SheetChapter(QWidget):
         self.go.setVisible(not there)
         self.empty.setText(job.plan_fault or "There are no steps yet. Take a disk in and say the aim; the sheet writes itself.")
         made: Sheet = sheet(self.desk.reading, self.desk.findings)
-        self.sub.setText(f"{len(made.rows)} steps · about {made.minutes:.0f} min with a margin" if there else "")
+        self.sub.setText(f"{len(made.rows)} steps · about {made.minutes:.0f} min" if there else "")
         disk = next((one for one in made.disks if job.aim and one.id == job.aim.disk), None)
         self.disk.setText(f"Disk {disk.id}: {disk.identity()}" if disk else "")
         self.model.set_rows(made.rows)

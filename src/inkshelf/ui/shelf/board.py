@@ -30,7 +30,9 @@ class Board(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(int(draw.TOTAL))
         self.setAccessibleName("shelf")
-        self.setAccessibleDescription("Left and right move the edge, with Shift in steps of 10 GiB, with Ctrl of 1 MiB. Up and down choose a volume. E takes the other edge.")
+        self.setAccessibleDescription(
+            "Left and right move the edge, with Shift in steps of 10 GiB, with Ctrl of 1 MiB. Up and down choose a volume. E takes the other edge."
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(720, int(draw.TOTAL))
@@ -39,19 +41,35 @@ class Board(QWidget):
         """The layout as it is drawn now."""
         return lay_out(self.desk.reading, self.disk, 0.0, float(self.width()), self.desk.job.unit)
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         shelf = self.shelf()
         if shelf:
-            draw.draw_shelf(QPainter(self), shelf, float(self.width()), self.desk.job.unit, self.desk.selected, self.edge, self._hovered, focused=self.hasFocus())
+            draw.draw_shelf(
+                QPainter(self),
+                shelf,
+                float(self.width()),
+                self.desk.job.unit,
+                self.desk.selected,
+                self.edge,
+                self._hovered,
+                focused=self.hasFocus(),
+            )
 
     # -- mouse ---------------------------------------------------------------------------------------------------
     def _edge_at(self, shelf: Shelf, at: QPointF) -> Edge | None:
-        near = [edge for edge in shelf.edges if abs(edge.x - at.x()) <= REACH and draw.PLANNED_TOP - 14 <= at.y() <= draw.TAPE_TOP + draw.TAPE_HEIGHT]
+        near = [
+            edge
+            for edge in shelf.edges
+            if abs(edge.x - at.x()) <= REACH and draw.PLANNED_TOP - 14 <= at.y() <= draw.TAPE_TOP + draw.TAPE_HEIGHT
+        ]
         return min(near, key=lambda one: abs(one.x - at.x()), default=None)
 
     def spine_at(self, shelf: Shelf, at: QPointF) -> Spine | None:
         """The spine under a point, on either board."""
-        for spines, top, foot in ((shelf.found, draw.FOUND_TOP, draw.FOUND_FOOT), (shelf.planned, draw.PLANNED_TOP, draw.PLANNED_FOOT)):
+        for spines, top, foot in (
+            (shelf.found, draw.FOUND_TOP, draw.FOUND_FOOT),
+            (shelf.planned, draw.PLANNED_TOP, draw.PLANNED_FOOT),
+        ):
             if top <= at.y() <= foot:
                 return next((one for one in spines if one.x <= at.x() <= one.x + one.width), None)
         return None
@@ -81,18 +99,24 @@ class Board(QWidget):
             self._move(edge, snap(edge, edge.place + moved, behind, MIB if fine else GIB), behind, preview=True)
             return
         edge_now, spine = self._edge_at(shelf, event.position()), self.spine_at(shelf, event.position())
-        self.setCursor(Qt.CursorShape.SplitHCursor if edge_now else Qt.CursorShape.PointingHandCursor if spine else Qt.CursorShape.ArrowCursor)
+        self.setCursor(
+            Qt.CursorShape.SplitHCursor
+            if edge_now
+            else Qt.CursorShape.PointingHandCursor
+            if spine
+            else Qt.CursorShape.ArrowCursor
+        )
         if (spine.call if spine else "") != self._hovered:
             self._hovered = spine.call if spine else ""
             self.update()
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:  # noqa: ARG002
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._dragging:
             edge, _, _ = self._dragging
             self._dragging = None
             self.desk.change(self.desk.job, _words(edge))
 
-    def leaveEvent(self, event: QEvent | None) -> None:  # noqa: ARG002
+    def leaveEvent(self, event: QEvent | None) -> None:
         self._hovered = ""
         self.update()
 

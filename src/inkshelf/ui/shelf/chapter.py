@@ -20,9 +20,18 @@ class ShelfChapter(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        box = QVBoxLayout(self)
-        box.setContentsMargins(28, 20, 24, 12)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        inside = QWidget()
+        box = QVBoxLayout(inside)
+        box.setContentsMargins(28, 20, 24, 8)
         box.setSpacing(8)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        outer.addWidget(area)
         self._head = QHBoxLayout()
         box.addLayout(self._head)
         self.board = Board(desk)
@@ -32,11 +41,8 @@ class ShelfChapter(QWidget):
         self.bytes = ByteRow(desk)
         box.addWidget(self.bytes)
         self.stops = StopStrip(desk)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(self.stops)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        box.addWidget(area, 1)
+        box.addWidget(self.stops)
+        box.addStretch(1)
         self._empty = button("Take a disk in", lambda: desk.show("intake"), primary=True)
         box.addWidget(self._empty, 0, Qt.AlignmentFlag.AlignLeft)
         self.refresh()
@@ -55,7 +61,7 @@ class ShelfChapter(QWidget):
         self.stops.refresh()
 
     def _heading(self) -> None:
-        facts = tuple(f"{one.id}{one.identity()}" for one in self.desk.job.found.disks) + (self.board.disk, self.desk.job.unit)
+        facts = (*tuple(f"{one.id}{one.identity()}" for one in self.desk.job.found.disks), self.board.disk, self.desk.job.unit)
         if facts == self._known:
             return
         self._known = facts
@@ -72,13 +78,14 @@ class ShelfChapter(QWidget):
             self._disks.set_value(disk.id)
             self._head.addWidget(self._disks)
         else:
-            self._head.addWidget(label(f"Disk {disk.id}", theme.serif(17)))
+            self._head.addWidget(label(f"Disk {disk.id}", theme.serif(17)), 0, Qt.AlignmentFlag.AlignBottom)
         self._head.addSpacing(8)
         facts_line = f"{both(disk.size)} · {disk.model or 'model not known'} · serial {disk.serial or 'not known'} · {disk.table.kind.upper()} · {disk.sector}-byte sectors"
         line = label(facts_line, theme.sans(12), quiet=True)
         line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.setMinimumWidth(10)
-        self._head.addWidget(line, 1)
+        line.setContentsMargins(0, 0, 0, 3)
+        self._head.addWidget(line, 1, Qt.AlignmentFlag.AlignBottom)
 
     def _choose(self, disk: object) -> None:
         self.board.disk = str(disk)
@@ -94,15 +101,20 @@ class ByteRow(QWidget):
         self.setFixedHeight(66)
         self.setAccessibleName("what becomes of every byte")
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         ink, ledger = theme.current(), self.desk.reading.ledger
         painter = QPainter(self)
         painter.setFont(theme.serif(15))
         painter.setPen(ink.color("ink"))
         painter.drawText(QPointF(2, 16), "What becomes of every byte")
         lost = ", ".join(ledger.lost)
-        figures = [("kept in place", binary(ledger.kept_bytes), "ink"), ("moved", binary(ledger.moved_bytes), "ink"), ("erased", binary(ledger.erased_bytes), "stop" if ledger.erased_bytes else "ink"),
-                   ("new", binary(ledger.new_bytes), "pencil"), ("lost", lost or "nothing", "stop" if lost else "ok")]
+        figures = [
+            ("kept in place", binary(ledger.kept_bytes), "ink"),
+            ("moved", binary(ledger.moved_bytes), "ink"),
+            ("erased", binary(ledger.erased_bytes), "stop" if ledger.erased_bytes else "ink"),
+            ("new", binary(ledger.new_bytes), "pencil"),
+            ("lost", lost or "nothing", "stop" if lost else "ok"),
+        ]
         for place, (words, figure, tint) in enumerate(figures):
             x = 2.0 + place * min(150.0, self.width() / 5)
             painter.setFont(theme.sans(12))
@@ -127,7 +139,7 @@ class StopStrip(QWidget):
     def refresh(self) -> None:
         """Make room for the systems there are."""
         count = len(systems(self.desk.reading.plan.planned))
-        self.setMinimumHeight(self.TOP + self.ROW * max(1, count) + 24)
+        self.setFixedHeight(self.TOP + self.ROW * max(1, count) + 24)
         self.update()
 
     def _cell(self) -> float:
@@ -137,7 +149,7 @@ class StopStrip(QWidget):
         if event and self.desk.job.steps and event.position().x() > self.LEFT:
             self.desk.show("sheet", min(len(self.desk.job.steps), int((event.position().x() - self.LEFT) / self._cell()) + 1))
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         ink, reading = theme.current(), self.desk.reading
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -182,6 +194,6 @@ class StopStrip(QWidget):
         painter.drawLine(QPointF(x, self.TOP - 4), QPointF(x, foot + 10))
         painter.setFont(theme.sans(11, 500))
         step = self.desk.job.steps[number - 1]
-        painter.drawText(QPointF(x + 6, foot + 10), f"point of no return: step {number}, {step.kind} {getattr(step, 'call', '')}")
-
-
+        painter.drawText(
+            QPointF(x + 6, foot + 10), f"point of no return: step {number}, {step.kind} {getattr(step, 'call', '')}"
+        )

@@ -5,6 +5,7 @@ Both boards of a disk share one scale: proportional, with slivers widened to a r
 
 from __future__ import annotations
 
+import itertools
 from bisect import bisect_right
 from dataclasses import dataclass
 from typing import Literal
@@ -16,8 +17,18 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
 
-LEAST_VOLUME, LEAST_GAP, LEAST_EDGE = 36.0, 26.0, 0.0
-HEIGHT: dict[Role, float] = {"system": 1.0, "data": 0.97, "container": 0.97, "swap": 0.8, "startup": 0.86, "reserved": 0.86, "recovery": 0.86, "medium": 0.92, "unknown": 0.9}
+LEAST_VOLUME, LEAST_GAP = 36.0, 44.0
+HEIGHT: dict[Role, float] = {
+    "system": 1.0,
+    "data": 0.97,
+    "container": 0.97,
+    "swap": 0.8,
+    "startup": 0.86,
+    "reserved": 0.86,
+    "recovery": 0.86,
+    "medium": 0.92,
+    "unknown": 0.9,
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +129,7 @@ def make_scale(size: int, parts: list[tuple[int, int, float]], left: float, widt
     """
     edges = sorted({0, size, *(edge for start, end, _ in parts for edge in (start, end) if 0 <= edge <= size)})
     whole = {(start, end): least for start, end, least in parts}
-    least = [whole.get((low, high), 0.0) for low, high in zip(edges, edges[1:], strict=False)]
+    least = [whole.get((low, high), 0.0) for low, high in itertools.pairwise(edges)]
     fixed: set[int] = set()
     while True:
         loose = [at for at in range(len(least)) if at not in fixed]
@@ -143,8 +154,16 @@ def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str
     parts = [(one.start, one.end, LEAST_VOLUME) for disk in (before, after) for one in disk.volumes]
     parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(GIB // 4)]
     scale = make_scale(before.size, parts, left, width)
-    return Shelf(scale, tuple(_spine(one, scale) for one in before.volumes), tuple(_spine(one, scale) for one in after.volumes), _spaces(before, scale), _spaces(after, scale),
-                 _ribbons(before, after, scale), _edges(reading, before, after, scale), _ticks(scale, before.size, unit))
+    return Shelf(
+        scale,
+        tuple(_spine(one, scale) for one in before.volumes),
+        tuple(_spine(one, scale) for one in after.volumes),
+        _spaces(before, scale),
+        _spaces(after, scale),
+        _ribbons(before, after, scale),
+        _edges(reading, before, after, scale),
+        _ticks(scale, before.size, unit),
+    )
 
 
 def _spine(volume: Volume, scale: Scale) -> Spine:
@@ -153,8 +172,21 @@ def _spine(volume: Volume, scale: Scale) -> Spine:
     level = None if volume.used is None or not volume.size else min(1.0, volume.used / volume.size)
     pinned = system.pinned_bytes if system and volume.role == "system" and not volume.planned else None
     words = volume.holds.title if volume.holds else (system.label or title(system.kind) if system else volume.name)
-    return Spine(volume.call, volume.role, x + 1, max(4.0, end - x - 2), HEIGHT[volume.role], level, volume.planned, volume.start in scale.widened, volume.size, volume.used, words,
-                 scale.x(volume.start + pinned) if pinned else None, pinned)
+    return Spine(
+        volume.call,
+        volume.role,
+        x + 1,
+        max(4.0, end - x - 2),
+        HEIGHT[volume.role],
+        level,
+        volume.planned,
+        volume.start in scale.widened,
+        volume.size,
+        volume.used,
+        words,
+        scale.x(volume.start + pinned) if pinned else None,
+        pinned,
+    )
 
 
 def _spaces(disk: Disk, scale: Scale) -> tuple[Space, ...]:
@@ -169,9 +201,17 @@ def _ribbons(before: Disk, after: Disk, scale: Scale) -> tuple[Ribbon, ...]:
         new = next((one for one in after.volumes if one.call == old.call and not one.planned), None)
         if new is None:
             continue
-        kind: Literal["stays", "shrinks", "moves"] = "moves" if new.start != old.start else "shrinks" if new.size < old.size else "stays"
-        words = {"stays": "", "shrinks": f"{old.call} stays where it is, gives {binary(old.size - new.size)} from its end", "moves": f"{old.call} moves"}[kind]
-        found.append(Ribbon(old.call, (scale.x(old.start), scale.x(old.end)), (scale.x(new.start), scale.x(new.end)), kind, words))
+        kind: Literal["stays", "shrinks", "moves"] = (
+            "moves" if new.start != old.start else "shrinks" if new.size < old.size else "stays"
+        )
+        words = {
+            "stays": "",
+            "shrinks": f"{old.call} stays where it is, gives {binary(old.size - new.size)} from its end",
+            "moves": f"{old.call} moves",
+        }[kind]
+        found.append(
+            Ribbon(old.call, (scale.x(old.start), scale.x(old.end)), (scale.x(new.start), scale.x(new.end)), kind, words)
+        )
     return tuple(found)
 
 
@@ -212,7 +252,9 @@ def snap(edge: Edge, place: int, behind: int, grain: int = GIB) -> int:
 def _ticks(scale: Scale, size: int, unit: str) -> tuple[Tick, ...]:
     one = GIB if unit == "GiB" else GB
     whole = size / one
-    step = next((value for value in (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000, 5000) if whole / value <= 12), 10_000)
+    step = next(
+        (value for value in (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000, 5000) if whole / value <= 12), 10_000
+    )
     ticks: list[Tick] = []
     labelled = -100.0
     for index in range(int(whole / step * 5) + 1):

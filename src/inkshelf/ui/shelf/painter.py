@@ -18,17 +18,26 @@ TAPE_TOP, TAPE_HEIGHT = PLANNED_FOOT + 12.0, 25.0
 TOTAL = TAPE_TOP + TAPE_HEIGHT + 6
 
 
-def draw_shelf(painter: QPainter, shelf: Shelf, width: float, unit: str, selected: str, edge: str, hovered: str, *, focused: bool) -> None:
+def draw_shelf(
+    painter: QPainter, shelf: Shelf, width: float, unit: str, selected: str, edge: str, hovered: str, *, focused: bool
+) -> None:
     """Draw everything."""
     ink = theme.current()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for ribbon in shelf.ribbons:
         _ribbon(painter, ribbon)
-    for words, y in (("as found", FOUND_TOP - 14), ("as planned", PLANNED_TOP - 12)):
+    for words, y in (("as found", FOUND_TOP - 14), ("as planned", PLANNED_TOP - 18)):
         painter.setFont(theme.serif(14, 600))
+        wide = painter.fontMetrics().horizontalAdvance(words)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ink.color("paper"))
+        painter.drawRoundedRect(QRectF(-4, y - 15, wide + 14, 21), 3, 3)
         painter.setPen(ink.color("pencil"))
         painter.drawText(QPointF(2, y), words)
-    for spaces, foot, height in ((shelf.found_gaps, FOUND_FOOT, FOUND_HEIGHT), (shelf.planned_gaps, PLANNED_FOOT, PLANNED_HEIGHT)):
+    for spaces, foot, height in (
+        (shelf.found_gaps, FOUND_FOOT, FOUND_HEIGHT),
+        (shelf.planned_gaps, PLANNED_FOOT, PLANNED_HEIGHT),
+    ):
         for space in spaces:
             _gap(painter, space.x, space.width, foot, height, space.size)
     for spine in shelf.found:
@@ -61,9 +70,10 @@ def _ribbon(painter: QPainter, ribbon: Ribbon) -> None:
     if ribbon.words:
         painter.setFont(theme.serif(14, 600, italic=True))
         wide = painter.fontMetrics().horizontalAdvance(ribbon.words)
-        if ribbon.foot[1] - ribbon.foot[0] > wide + 110:
+        left = ribbon.foot[0] + max(12.0, (ribbon.foot[1] - ribbon.foot[0] - wide) / 2)
+        if ribbon.top[1] - left > wide + 40:
             painter.setPen(ink.color("ink"))
-            painter.drawText(QPointF(ribbon.foot[0] + 104, middle + 3), ribbon.words)
+            painter.drawText(QPointF(left, middle + 3), ribbon.words)
 
 
 def _gap(painter: QPainter, x: float, width: float, foot: float, height: float, size: int) -> None:
@@ -75,7 +85,10 @@ def _gap(painter: QPainter, x: float, width: float, foot: float, height: float, 
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(box)
     painter.setPen(ink.color("pencil"))
-    words = ("free", binary(size).split(" ")[0]) if width < 70 else ("free", binary(size))
+    words = (
+        "free",
+        binary(size).replace(" GiB", "G").replace(" MiB", "M").replace(" TiB", "T") if width < 70 else binary(size),
+    )
     for place, text in enumerate(words):
         painter.setFont(theme.sans(11) if place == 0 else theme.mono(11))
         painter.drawText(QRectF(x - 6, foot - 36 + 14 * place, width + 12, 15), Qt.AlignmentFlag.AlignCenter, text)
@@ -95,7 +108,10 @@ def _spine(painter: QPainter, spine: Spine, foot: float, height: float, *, chose
     _hatch(painter, box, spine.role)
     if spine.level and not spine.planned:
         painter.setPen(QPen(ink.color("ink"), 1.2))
-        painter.drawLine(QPointF(box.left(), foot - high * max(spine.level, 0.02)), QPointF(box.right(), foot - high * max(spine.level, 0.02)))
+        painter.drawLine(
+            QPointF(box.left(), foot - high * max(spine.level, 0.02)),
+            QPointF(box.right(), foot - high * max(spine.level, 0.02)),
+        )
     pen = QPen(ink.color("pencil" if spine.planned else "ink"), 2.6 if chosen else 1.5)
     if spine.planned:
         pen.setDashPattern([3.2, 2.2])
@@ -125,11 +141,16 @@ def _break(painter: QPainter, box: QRectF) -> None:
 def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
     ink = theme.current()
     mark = 12.0 * 0.62 * len(spine.call) + 12
-    draw_call(painter, box.center().x() - mark / 2, box.top() + 9, spine.call, planned=spine.planned)
+    left = box.left() + 12 if box.width() >= 150 else box.center().x() - mark / 2
+    draw_call(painter, left, box.top() + 9, spine.call, planned=spine.planned)
     painter.setPen(ink.color("ink"))
     if box.width() >= 150:
         free = spine.size - (spine.used or 0)
-        detail = binary(spine.size) if spine.used is None else f"{binary(spine.size)} · {binary(free)} free ({100 * free // spine.size} %)"
+        detail = (
+            binary(spine.size)
+            if spine.used is None
+            else f"{binary(spine.size)} · {binary(free)} free ({100 * free // spine.size} %)"
+        )
         painter.setFont(theme.sans(12, 500))
         _over(painter, QRectF(box.left() + 10, box.bottom() - 44, box.width() - 16, 18), spine.words)
         painter.setFont(theme.mono(12))
@@ -139,7 +160,12 @@ def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
         painter.setFont(theme.sans(11, 500))
         _over(painter, QRectF(box.left() + 2, box.bottom() - 39, box.width() - 4, 16), short, centre=True)
         painter.setFont(theme.mono(11))
-        _over(painter, QRectF(box.left() + 2, box.bottom() - 23, box.width() - 4, 16), binary(spine.size, 1 if spine.size % (1 << 30) else 0).replace(" GiB", "G").replace(" MiB", "M"), centre=True)
+        _over(
+            painter,
+            QRectF(box.left() + 2, box.bottom() - 23, box.width() - 4, 16),
+            binary(spine.size, 1 if spine.size % (1 << 30) else 0).replace(" GiB", "G").replace(" MiB", "M"),
+            centre=True,
+        )
 
 
 def _over(painter: QPainter, box: QRectF, text: str, *, centre: bool = False) -> None:
@@ -174,7 +200,9 @@ def _hatch(painter: QPainter, box: QRectF, role: str) -> None:
         painter.drawPoints(QPolygonF([QPointF(a, b) for b in _steps(y + 6, bottom, 8) for a in _steps(x + 5, right, 8)]))
     elif role == "swap":
         for at in _steps(y + 6, bottom + 8, 9):
-            painter.drawPolyline(QPolygonF([QPointF(one, at + (3 if place % 2 else 0)) for place, one in enumerate(_steps(x - 2, right + 8, 6))]))
+            painter.drawPolyline(
+                QPolygonF([QPointF(one, at + (3 if place % 2 else 0)) for place, one in enumerate(_steps(x - 2, right + 8, 6))])
+            )
     elif role == "container":
         for inset in _steps(4, min(box.width(), box.height()) / 2, 7):
             painter.drawRect(box.adjusted(inset, inset, -inset, -inset))
@@ -222,7 +250,9 @@ def _tape(painter: QPainter, shelf: Shelf, width: float, unit: str) -> None:
         if tick.text and tick.x < width - 46:
             painter.drawText(QPointF(tick.x + 3, TAPE_TOP + 20.5), tick.text)
     painter.setFont(theme.sans(11, 600))
-    painter.drawText(QRectF(width - 40, TAPE_TOP, 36, TAPE_HEIGHT), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, unit)
+    painter.drawText(
+        QRectF(width - 40, TAPE_TOP, 36, TAPE_HEIGHT), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, unit
+    )
 
 
 def _edge(painter: QPainter, edge: Edge, *, active: bool, focused: bool) -> None:

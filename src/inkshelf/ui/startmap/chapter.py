@@ -64,10 +64,7 @@ class StartChapter(QWidget):
         self.where = label("", theme.sans(13), quiet=True)
         head.addWidget(self.where)
         box.addLayout(head)
-        self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setAccessibleName("after which step")
-        self.slider.setTickPosition(QSlider.TickPosition.TicksBelow)
-        self.slider.setTickInterval(1)
+        self.slider = StepLine()
         self.slider.valueChanged.connect(self._slid)
         box.addWidget(self.slider)
         self.map = StartMap(self)
@@ -75,24 +72,25 @@ class StartChapter(QWidget):
         area.setWidgetResizable(True)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setWidget(self.map)
-        box.addWidget(area, 5)
+        box.addWidget(area, 3)
         self.table = Mishaps(self)
         box.addWidget(self.table)
         self.detail = label("", theme.sans(13), wrap=True)
         self.detail.setMinimumHeight(40)
         self.detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         box.addWidget(self.detail)
+        box.addStretch(1)
         self.now = rehearsal(desk, 0, "none")
         self.refresh()
 
     def refresh(self) -> None:
         """Show the job as it is now; at the end of the plan unless another step was chosen."""
         last = len(self.desk.reading.plan.machines) - 1
-        self.slider.blockSignals(True)  # noqa: FBT003
+        self.slider.blockSignals(True)
         self.slider.setMaximum(max(0, last))
         self.step = last if self._follow else min(self.step, last)
         self.slider.setValue(self.step)
-        self.slider.blockSignals(False)  # noqa: FBT003
+        self.slider.blockSignals(False)
         self.slider.setEnabled(last > 0)
         self.now = rehearsal(self.desk, self.step, self.mishap)
         chosen = next((one for one in self.now.mishaps if one.key == self.mishap), self.now.mishaps[0])
@@ -117,17 +115,62 @@ class StartChapter(QWidget):
     def _say(self) -> None:
         if not self.now.outcomes:
             mode = self.desk.job.found.firmware.mode
-            self.detail.setText("No installed system was found." if mode else "Say under Intake how the firmware starts; then the ways can be rehearsed.")
+            self.detail.setText(
+                "No installed system was found."
+                if mode
+                else "Say under Intake how the firmware starts; then the ways can be rehearsed."
+            )
             return
-        said = [f"{call}  {'starts' if one.starts else 'does not start'}: {one.why}" + (f"  ({' → '.join(one.path)})" if one.path else "")
-                for (call, key), one in self.now.outcomes.items() if key == self.mishap]
+        said = [
+            f"{call}: {one.why}" + (f"  ({' → '.join(one.path)})" if one.path else "")
+            for (call, key), one in self.now.outcomes.items()
+            if key == self.mishap
+        ]
         self.detail.setText("\n".join(said))
+
+
+class StepLine(QSlider):
+    """The plan as a line with a tick for each step and a knob; mouse, arrow keys, Home and End choose the step."""
+
+    def __init__(self) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.setAccessibleName("after which step")
+        self.setFixedHeight(26)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def _x(self, value: int) -> float:
+        return 10 + (self.width() - 20) * value / max(1, self.maximum())
+
+    def _choose(self, event: QMouseEvent | None) -> None:
+        if event and self.isEnabled():
+            self.setValue(round((event.position().x() - 10) / max(1, self.width() - 20) * self.maximum()))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._choose(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        self._choose(event)
+
+    def paintEvent(self, event: object) -> None:
+        ink = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(ink.color("line"), 3))
+        painter.drawLine(QPointF(10, 11), QPointF(self.width() - 10, 11))
+        painter.setPen(QPen(ink.color("ink"), 3))
+        painter.drawLine(QPointF(10, 11), QPointF(self._x(self.value()), 11))
+        for value in range(self.maximum() + 1):
+            painter.setPen(QPen(ink.color("ink" if value <= self.value() else "faint"), 1))
+            painter.drawLine(QPointF(self._x(value), 14), QPointF(self._x(value), 19))
+        painter.setPen(QPen(ink.color("stop" if self.hasFocus() else "ink"), 2.5))
+        painter.setBrush(ink.color("ink"))
+        painter.drawEllipse(QPointF(self._x(self.value()), 11), 7, 7)
 
 
 class StartMap(QWidget):
     """Stations on lines; a broken line ends where and says why."""
 
-    ROW, TOP = 62, 30
+    ROW, TOP = 74, 34
 
     def __init__(self, chapter: StartChapter) -> None:
         super().__init__()
@@ -138,7 +181,10 @@ class StartMap(QWidget):
     def refresh(self) -> None:
         """Make room for the routes there are."""
         self.setMinimumHeight(self.TOP + self.ROW * max(2, len(self.chapter.now.routes)) + 4)
-        words = [f"{route.entry.title}: {'reaches ' + ', '.join(route.systems) if route.systems else route.broken}" for route in self.chapter.now.routes]
+        words = [
+            f"{route.entry.title}: {'reaches ' + ', '.join(route.systems) if route.systems else route.broken}"
+            for route in self.chapter.now.routes
+        ]
         self.setAccessibleDescription("; ".join(words))
         self.update()
 
@@ -150,7 +196,7 @@ class StartMap(QWidget):
         each = width / 5
         return [(2 + place * each, min(168.0, each - 22)) for place in range(5)]
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         ink = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -166,7 +212,9 @@ class StartMap(QWidget):
             self._lead(painter, columns, middle, place, route)
         firmware = now.machine.firmware
         mode = {"uefi": "UEFI", "legacy": "legacy", None: "mode not known"}[firmware.mode]
-        self._station(painter, columns[0], middle, Station("firmware", mode, f"Secure Boot {firmware.secure_boot or 'not known'}"), "ink")
+        self._station(
+            painter, columns[0], middle, Station("firmware", mode, f"Secure Boot {firmware.secure_boot or 'not known'}"), "ink"
+        )
         for place, route in enumerate(now.routes):
             self._route(painter, columns, place, route)
         if not now.routes:
@@ -204,7 +252,13 @@ class StartMap(QWidget):
                 painter.setPen(QPen(ink.color(state), 3 if state == "ink" else 1.6))
                 painter.drawLine(QPointF(last, y), QPointF(x, y))
             title = f"{place + 1}  {station.title}" if station.place == "entry" else station.title
-            self._station(painter, (x, width), y, Station(station.place, title, station.detail, station.call), "stop" if broken and state != "faint" else state)
+            self._station(
+                painter,
+                (x, width),
+                y,
+                Station(station.place, title, station.detail, station.call),
+                "stop" if broken and state != "faint" else state,
+            )
             last = x + width
         if last is not None and route.broken:
             self._end(painter, last, y, route.broken, "stop" if state != "faint" else "faint")
@@ -224,7 +278,7 @@ class StartMap(QWidget):
 
     def _station(self, painter: QPainter, column: tuple[float, float], y: float, station: Station, state: str) -> None:
         ink = theme.current()
-        box = QRectF(column[0], y - 22, column[1], 44)
+        box = QRectF(column[0], y - 23, column[1], 46)
         pen = QPen(ink.color(state), 1.7)
         if state == "stop":
             pen.setDashPattern([3, 2])
@@ -234,12 +288,20 @@ class StartMap(QWidget):
         painter.setFont(theme.sans(13, 600))
         painter.setPen(ink.color("pencil" if state == "faint" else state))
         metrics = painter.fontMetrics()
-        painter.drawText(QRectF(box.left() + 6, box.top() + 4, box.width() - 12, 20), Qt.AlignmentFlag.AlignCenter, metrics.elidedText(station.title, Qt.TextElideMode.ElideMiddle, int(box.width() - 14)))
+        painter.drawText(
+            QRectF(box.left() + 6, box.top() + 6, box.width() - 12, 20),
+            Qt.AlignmentFlag.AlignCenter,
+            metrics.elidedText(station.title, Qt.TextElideMode.ElideMiddle, int(box.width() - 14)),
+        )
         painter.setFont(theme.mono(11))
         painter.setPen(ink.color("stop" if state == "stop" else "pencil"))
-        painter.drawText(QRectF(box.left() + 6, box.top() + 22, box.width() - 12, 18), Qt.AlignmentFlag.AlignCenter, painter.fontMetrics().elidedText(station.detail, Qt.TextElideMode.ElideRight, int(box.width() - 14)))
+        painter.drawText(
+            QRectF(box.left() + 6, box.top() + 24, box.width() - 12, 18),
+            Qt.AlignmentFlag.AlignCenter,
+            painter.fontMetrics().elidedText(station.detail, Qt.TextElideMode.ElideRight, int(box.width() - 14)),
+        )
         if station.call:
-            draw_call(painter, box.left() - 3, box.top() - 9, station.call)
+            draw_call(painter, box.right() + 5, box.top() - 13, station.call, right=True)
 
 
 class Mishaps(QWidget):
@@ -258,7 +320,10 @@ class Mishaps(QWidget):
         """Make room for the systems there are."""
         calls = {call for call, _ in self.chapter.now.outcomes}
         self.setFixedHeight(self.HEAD + self.ROW * max(1, len(calls)) + 8)
-        words = [f"{call} {key}: {'starts' if one.starts else 'does not start'}" for (call, key), one in self.chapter.now.outcomes.items()]
+        words = [
+            f"{call} {key}: {'starts' if one.starts else 'does not start'}"
+            for (call, key), one in self.chapter.now.outcomes.items()
+        ]
         self.setAccessibleDescription("; ".join(words))
         self.update()
 
@@ -279,7 +344,7 @@ class Mishaps(QWidget):
         at = keys.index(self.chapter.mishap) + (1 if event.key() == Qt.Key.Key_Right else -1)
         self.chapter.choose(keys[at % len(keys)])
 
-    def paintEvent(self, event: object) -> None:  # noqa: ARG002
+    def paintEvent(self, event: object) -> None:
         ink, now = theme.current(), self.chapter.now
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -298,7 +363,11 @@ class Mishaps(QWidget):
                 painter.drawRoundedRect(box.adjusted(3, 1, -3, -1), 4, 4)
             painter.setPen(ink.color("ink"))
             painter.setFont(theme.sans(12, 600 if one.key == self.chapter.mishap else 400))
-            painter.drawText(box.adjusted(6, 8, -6, 0), Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, one.title)
+            painter.drawText(
+                box.adjusted(6, 8, -6, 0),
+                Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
+                one.title,
+            )
         for row, call in enumerate(dict.fromkeys(call for call, _ in now.outcomes)):
             self._row(painter, row, call)
 
