@@ -201,7 +201,10 @@ def aim(
     )
     planned = with_aim(jobfile.load(job), chosen)
     jobfile.save(planned, job)
-    print(planned.plan_fault or f"{job}: {len(planned.steps)} steps planned. Next: inkshelf plan {job}")
+    if planned.plan_fault:
+        print(planned.plan_fault)
+        raise typer.Exit(STATUS_STOP)
+    print(f"{job}: {len(planned.steps)} steps planned. Next: inkshelf plan {job}")
 
 
 @app.command()
@@ -323,7 +326,9 @@ def script(job: JobPath, output: Annotated[Path, typer.Option("-o", "--output", 
 @app.command()
 def know(
     job: JobPath,
-    fact: Annotated[str, typer.Argument(help="backup, mains, consent, encrypted, recovery-key, secure-boot, firmware or ram")],
+    fact: Annotated[
+        str, typer.Argument(help="backup, mains, consent, encrypted, recovery-key, secure-boot, firmware, ram, or used:S1")
+    ],
     value: Annotated[str, typer.Argument()],
 ) -> None:
     """Record a fact about the machine that was not known before."""
@@ -342,7 +347,9 @@ def know(
         "firmware": ("mode", {"uefi": "uefi", "legacy": "legacy"}),
     }
     old = jobfile.load(job)
-    if fact == "ram":
+    if fact.lower().startswith("used:"):
+        changed = record(old, f"used:{fact[5:].upper()}", parse_size(value))
+    elif fact == "ram":
         changed = record(old, "ram_bytes", parse_size(value))
     else:
         field, values = _choice("FACT", fact, known)

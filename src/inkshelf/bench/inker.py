@@ -80,7 +80,9 @@ def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[]
             f"Step {plan.fault[0]} cannot be done: {plan.fault[1].what}", "Put the plan right first; nothing was written."
         )
     if not job.steps:
-        raise BenchError(job.plan_fault or "There is nothing to ink: the plan has no steps.", "Choose an aim first.")
+        raise BenchError(
+            job.plan_fault or "There is nothing to ink: the plan has no steps.", "" if job.plan_fault else "Say the aim first."
+        )
     with Bench(folder) as bench:
         return _Inker(job, plan, bench, tell or (lambda _: None), cancelled or (lambda: False)).work()
 

@@ -34,13 +34,13 @@ def parse_size(text: str) -> int:
     number, unit = (match.group(1).strip(), match.group(2)) if match else ("", "")
     if not match or not number:
         raise SizeError(f"“{text.strip()}” is not a size.", "Write a number and a unit, for example 120 GiB.")
-    factor = UNITS[_unit(text, number, unit)]
     try:
         value = Decimal(number.replace("_", "").replace(" ", "").replace(",", ""))
     except InvalidOperation:
         raise SizeError(f"“{number}” is not a number.", "Write it like 120 or 1.5.") from None
     if value <= 0:
         raise SizeError(f"“{text.strip()}” is not above zero.", "A size must be larger than 0.")
+    factor = UNITS[_unit(text, number, unit)]
     if value > Decimal(LARGEST):
         raise SizeError(f"“{text.strip()}” is larger than any disk.", "Check the number and the unit.")
     size = int(value * factor)

@@ -19,11 +19,12 @@ MAKERS = {"fat32": "mkfs.fat", "ext4": "mkfs.ext4", "swap": "mkswap"}
 
 
 def _environment() -> Environment:
-    made = Environment(  # noqa: S701 - pages escape; Markdown and shell must not, and take only what the core wrote
+    made = Environment(
         loader=DictLoader({name: text(f"templates/{name}") for name in NAMES}),
         undefined=StrictUndefined,
         keep_trailing_newline=True,
-        autoescape=lambda name: bool(name and name.endswith("html.j2")),
+        # pages escape; Markdown and shell must not, and take only what the core wrote
+        autoescape=lambda name: bool(name and name.endswith("html.j2")),  # noqa: S701
     )
     made.filters["quote"] = shlex.quote
     return made

@@ -101,15 +101,16 @@ def load(path: Path) -> Job:
     return load_bytes(raw, str(path))
 
 
-def save(job: Job, path: Path) -> None:
+def save(job: Job, path: Path, *, make_folder: bool = False) -> None:
     """Write the job beside its place, flush it to the disk, then put it in place: a cut leaves the old one or the new one."""
-    write_atomically(path, dump(job))
+    write_atomically(path, dump(job), make_folder=make_folder)
 
 
-def write_atomically(path: Path, data: bytes) -> None:
+def write_atomically(path: Path, data: bytes, *, make_folder: bool = False) -> None:
     """Write ``data`` to ``path`` by way of a temporary file, with its folder flushed too."""
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        if make_folder:
+            path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
         try:
             with os.fdopen(handle, "wb") as out:

@@ -189,7 +189,7 @@ class Desk:
         if self.path is None:
             return
         try:
-            jobfile.save(self._held or self.job, self.path)
+            jobfile.save(self._held or self.job, self.path, make_folder=True)
             self.saved_at = datetime.now().astimezone().strftime("%H:%M")
             self.tell("saved")
         except InkshelfError as error:

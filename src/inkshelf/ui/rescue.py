@@ -20,7 +20,7 @@ def rescue(
     stamp = datetime.now().astimezone().strftime("%Y%m%d-%H%M%S")
     place = folder / f"rescued-{stamp}.job.json"
     try:
-        jobfile.save(desk.job, place)
+        jobfile.save(desk.job, place, make_folder=True)
         jobfile.write_atomically(
             folder / f"rescued-{stamp}.txt", "".join(traceback.format_exception(kind, error, trace)).encode()
         )

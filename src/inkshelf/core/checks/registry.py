@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.job import Job, Override, replan, with_aim, with_found
 from inkshelf.core.plan.reading import Reading
 
@@ -53,7 +54,10 @@ Remedy = Know | Aim | AnswerFor | Show
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One finding. ``key`` is stable; ``calls`` names the volumes it speaks of; ``overridden`` holds the written reason."""
+    """One finding. ``key`` is stable; ``calls`` names the volumes it speaks of; ``overridden`` holds the written reason.
+
+    ``final``: nobody can answer for it, because nothing can be done at all.
+    """
 
     key: str
     severity: Severity
@@ -62,6 +66,7 @@ class Finding:
     calls: tuple[str, ...] = ()
     remedies: tuple[Remedy, ...] = ()
     overridden: str = ""
+    final: bool = False
 
 
 Check = Callable[[Reading], Iterator[Finding]]
@@ -81,9 +86,9 @@ def findings(reading: Reading) -> tuple[Finding, ...]:
     written = {one.finding: one.reason for one in reading.job.overrides}
     found = []
     for one in (finding for function in CHECKS for finding in function(reading)):
-        if one.severity == "stop" and one.key in written:
+        if one.severity == "stop" and one.key in written and not one.final:
             found.append(replace(one, severity="warn", overridden=written[one.key], remedies=()))
-        elif one.severity == "stop":
+        elif one.severity == "stop" and not one.final:
             found.append(replace(one, remedies=(*one.remedies, AnswerFor(one.key))))
         else:
             found.append(one)
@@ -102,8 +107,10 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
 
 
 def know(job: Job, field: str, value: str | int | None) -> Job:
-    """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes`` or a field of the conditions."""
+    """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes``, ``used:S1`` or a field of the conditions."""
     found = job.found
+    if field.startswith("used:"):
+        return _know_used(job, field[5:], value)
     if field in {"mode", "secure_boot"}:
         from inkshelf.core.machine.assemble import infer_entries
 
@@ -111,3 +118,16 @@ def know(job: Job, field: str, value: str | int | None) -> Job:
     if field == "ram_bytes":
         return with_found(job, replace(found, ram_bytes=value))  # type: ignore[arg-type]
     return replan(replace(job, found=replace(found, conditions=replace(found.conditions, **{field: value}))))  # type: ignore[arg-type]
+
+
+def _know_used(job: Job, call: str, value: str | int | None) -> Job:
+    place = job.found.find(call)
+    if place is None or place[1].filesystem is None or not isinstance(value, int):
+        raise PlanError(
+            f"There is no volume {call} whose used space could be noted.", "Use a call number from the shelf, such as S1."
+        )
+    volume = place[1]
+    if value > volume.size:
+        raise PlanError(f"{call} has {volume.size} bytes; {value} cannot be in use.", "Check the number and the unit.")
+    known = replace(place[1].filesystem, used_bytes=value)
+    return with_found(job, job.found.with_volume(call, lambda one: replace(one, filesystem=known)))

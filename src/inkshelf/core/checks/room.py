@@ -20,11 +20,19 @@ def cannot_be_planned(reading: Reading) -> Iterator[Finding]:
     if job.plan_fault:
         remedies = _largest(reading) if job.aim and job.aim.size_bytes else ()
         yield Finding(
-            "room.no-plan", "stop", "This cannot be planned", job.plan_fault, (), (*remedies, Show("aim", "Change the aim"))
+            "room.no-plan",
+            "stop",
+            "This cannot be planned",
+            job.plan_fault,
+            (),
+            (*remedies, Show("aim", "Change the aim")),
+            final=True,
         )
     if reading.plan.fault:
         number, error = reading.plan.fault
-        yield Finding("room.fault", "stop", f"Step {number} cannot be done", str(error), (), (Show("aim", "Change the aim"),))
+        yield Finding(
+            "room.fault", "stop", f"Step {number} cannot be done", str(error), (), (Show("aim", "Change the aim"),), final=True
+        )
 
 
 def _largest(reading: Reading) -> tuple[Aim, ...]:
@@ -53,7 +61,16 @@ def beyond_movable(reading: Reading) -> Iterator[Finding]:
         system = volume.filesystem
         if system is None:
             continue
-        if system.smallest_bytes and step.to_bytes < system.smallest_bytes:
+        if system.smallest_bytes is None:
+            yield Finding(
+                f"room.unmeasured.{step.call}",
+                "warn",
+                f"How far {step.call} can shrink is not known",
+                f"Before step {number}, see that its own box offers at least the number on the sheet; an image would tell.",
+                (step.call,),
+                (Show("sheet", f"Show step {number}", number), Show("intake", "Add an image")),
+            )
+        elif system.smallest_bytes and step.to_bytes < system.smallest_bytes:
             yield Finding(
                 f"room.movable.{step.call}",
                 "stop",

@@ -100,6 +100,13 @@ def read_gpt(source: ByteSource, sector: int) -> GptTable | None:
     primary, backup = copies["primary"], copies["backup"]
     good = primary or backup
     if good is None:
+        cut = next((fault for fault in faults if "cut short" in fault), "")
+        if cut:
+            raise TableError(
+                f"This image is not whole: {cut.split(': ', 1)[1]}.",
+                "Make the image again and compare its size with the disk's.",
+                field="usable LBA",
+            )
         raise TableError("The partition table is damaged in both copies.", "; ".join(faults), field="header", offset=sector)
     if primary and backup and (primary.raw, primary.guid) != (backup.raw, backup.guid):
         faults.append("backup copy: its entries differ from the primary's")
@@ -142,6 +149,9 @@ def _read_copy(source: ByteSource, lba: int, sector: int, sectors: int) -> _Copy
         raise TableError(f"header says it is at LBA {my_lba}, but stands at {lba}", field="my LBA", offset=at + 24)
     if each < ENTRY.size or each % 8 or not 1 <= count * each <= ENTRIES_LIMIT:
         raise TableError(f"{count} entries of {each} bytes are not possible", field="entry size", offset=at + 84)
+    if lba == 1 and 2 <= first <= last and last >= sectors:
+        short = f"the table speaks of at least {(last + 1) * sector} bytes, the image holds {sectors * sector}"
+        raise TableError(f"the image is cut short: {short}", field="usable LBA", offset=at + 48)
     if not 2 <= first <= last < sectors:
         raise TableError(f"usable LBAs {first} to {last} do not fit the disk", field="usable LBA", offset=at + 40)
     raw = source.read(entries_lba * sector, count * each) if entries_lba < sectors else b""

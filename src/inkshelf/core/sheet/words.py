@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from dataclasses import dataclass
 from functools import singledispatch
 
@@ -231,10 +232,15 @@ def _install(step: Install, before: Machine) -> Words:
 @words.register
 def _add_entry(step: AddEntry, before: Machine) -> Words:
     entry = step.entry
+    device = next((disk.device for disk in before.disks if disk.id == entry.disk and disk.device), "/dev/THE-DISK")
     values = (
         ("variable", entry.variable),
         ("partition", f"{entry.partition_number}, GUID {entry.partition_guid}"),
         ("file", entry.path),
+        (
+            "if it is ever lost, as root",
+            f"efibootmgr --create --disk {device} --part {entry.partition_number} --label {shlex.quote(entry.title)} --loader {shlex.quote(entry.path)}",
+        ),
     )
     return Words(
         "Entries",

@@ -216,5 +216,5 @@ class Files:
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self.window).exec():
             document = QTextDocument()
-            document.setMarkdown(render.markdown(self.window.desk.reading))
+            document.setHtml(render.html(self.window.desk.reading))
             document.print(printer)

@@ -46,7 +46,7 @@ def load(path: Path | None = None) -> Settings:
 def save(settings: Settings, path: Path | None = None) -> bool:
     """Remember; tell whether it could be written."""
     try:
-        write_atomically(path or config_path(), settings.model_dump_json(indent=1).encode())
+        write_atomically(path or config_path(), settings.model_dump_json(indent=1).encode(), make_folder=True)
     except InkshelfError:
         return False
     return True

@@ -195,10 +195,33 @@ class IntakeChapter(QWidget):
         grid.addWidget(label(f"{volume.holds.title} on {holds}" if volume.holds else holds, theme.sans(13)), row, 3)
         grid.addWidget(label(binary(volume.size), theme.mono(13, 700)), row, 4, Qt.AlignmentFlag.AlignRight)
         used = "none" if system is None else "not known" if volume.used is None else binary(volume.used)
-        grid.addWidget(label(used, theme.mono(13)), row, 5, Qt.AlignmentFlag.AlignRight)
+        if system is not None and volume.used is None and volume.role in {"system", "data"}:
+            grid.addWidget(self._ask_used(volume.call), row, 5, Qt.AlignmentFlag.AlignRight)
+        else:
+            grid.addWidget(label(used, theme.mono(13)), row, 5, Qt.AlignmentFlag.AlignRight)
         said = label(", ".join(state), theme.sans(12, 500))
         said.setProperty("bad", bool(state))
         grid.addWidget(said, row, 6)
+
+    def _ask_used(self, call: str) -> QLineEdit:
+        """Captured text may not say how full a volume is; the owner's system does."""
+        line = QLineEdit()
+        line.setPlaceholderText("not known: 188 GiB")
+        line.setToolTip("type what the volume's own system shows as used, with a unit")
+        line.setAccessibleName(f"used space of {call}")
+        line.setFont(theme.mono(12))
+        line.setFixedWidth(150)
+
+        def typed() -> None:
+            if not line.text().strip():
+                return
+            try:
+                self.desk.know(f"used:{call}", parse_size(line.text()), f"used space of {call}")
+            except InkshelfError as error:
+                self.desk.say(Notice(error.what, error.remedy))
+
+        line.editingFinished.connect(typed)
+        return line
 
 
 class Questions(QFrame):
