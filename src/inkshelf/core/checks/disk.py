@@ -8,6 +8,7 @@ from itertools import combinations
 
 from inkshelf.core.checks.registry import Finding, Show, check
 from inkshelf.core.disk.types import type_name
+from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, binary
 
@@ -52,28 +53,27 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
 
 @check
 def overlaps(reading: Reading) -> Iterator[Finding]:
-    """Volumes that share bytes, or run past the end of the disk."""
-    for disk in reading.plan.planned.disks:
-        for one, other in combinations(disk.volumes, 2):
-            if one.start < other.end and other.start < one.end:
-                yield Finding(
-                    f"disk.overlap.{one.call}.{other.call}",
-                    "stop",
-                    f"{one.call} and {other.call} overlap",
-                    "Two volumes claim the same bytes; writing to either may destroy the other.",
-                    (one.call, other.call),
-                    (Show("shelf", "Look at the shelf"),),
-                )
-        for volume in disk.volumes:
-            if volume.end > disk.size:
-                yield Finding(
-                    f"disk.beyond.{volume.call}",
-                    "stop",
-                    f"{volume.call} runs past the end",
-                    f"{binary(volume.end - disk.size)} of it are beyond the disk; the image may be cut short.",
-                    (volume.call,),
-                    (Show("intake", "Take the disk in again"),),
-                )
+    """Volumes that share bytes or run past the end of the disk, as found or as planned."""
+    seen: set[str] = set()
+    for disk in (*reading.plan.found.disks, *reading.plan.planned.disks):
+        for one in (*_shared_bytes(disk), *_past_the_end(disk)):
+            if one.key not in seen:
+                seen.add(one.key)
+                yield one
+
+
+def _shared_bytes(disk: Disk) -> Iterator[Finding]:
+    for one, other in combinations(disk.volumes, 2):
+        if one.start < other.end and other.start < one.end:
+            why = "Two volumes claim the same bytes; writing to either may destroy the other."
+            yield Finding(f"disk.overlap.{one.call}.{other.call}", "stop", f"{one.call} and {other.call} overlap", why, (one.call, other.call), (Show("shelf", "Look at the shelf"),))
+
+
+def _past_the_end(disk: Disk) -> Iterator[Finding]:
+    for volume in disk.volumes:
+        if volume.end > disk.size:
+            why = f"{binary(volume.end - disk.size)} of it are beyond the disk; the image may be cut short."
+            yield Finding(f"disk.beyond.{volume.call}", "stop", f"{volume.call} runs past the end", why, (volume.call,), (Show("intake", "Take the disk in again"),))
 
 
 @check

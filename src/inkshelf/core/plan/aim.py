@@ -124,10 +124,18 @@ def divide(aim: Aim, total: int, ram_bytes: int | None, sector: int = 512) -> Sh
         raise PlanError("There is no room left for the system itself.", "Give it more room, or choose less swap.")
     if aim.home == "together":
         return Shares(esp, left, swap, 0)
-    floor, comfortable = figure("linux_root", "floor"), figure("linux_root", "comfortable")
-    root = aim.root_bytes or max(min(comfortable, left * 45 // 100), min(floor, left * 2 // 3))
+    root = aim.root_bytes or _root_share(left)
     root = max(MIB, min(root, left - MIB)) // MIB * MIB
     return Shares(esp, root, swap, left - root)
+
+
+def _root_share(left: int) -> int:
+    """Root's part of what root and home share: its comfort where both reach theirs, in proportion between floors and comforts."""
+    low, high = figure("linux_root", "floor"), figure("linux_root", "comfortable")
+    home_low, home_high = figure("home", "floor"), figure("home", "comfortable")
+    if left <= low + home_low:
+        return left * low // (low + home_low)
+    return low + min(high - low, (left - low - home_low) * (high - low) // (high - low + home_high - home_low))
 
 
 def least(aim: Aim, ram_bytes: int | None) -> int:

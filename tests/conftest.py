@@ -1,0 +1,58 @@
+"""Shared fixtures: one demo disk a run, jobs made from it, and a desk."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from inkshelf.bench import demo
+from inkshelf.bench.intake import take_in
+from inkshelf.core.machine.state import Conditions
+from inkshelf.core.plan.aim import Aim
+from inkshelf.core.plan.job import Job, Source, with_aim
+from inkshelf.core.size import GIB
+from inkshelf.exchange import captures
+
+settings.register_profile("ci", deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture], max_examples=60)
+settings.load_profile("ci")
+
+
+@pytest.fixture(scope="session")
+def demo_files(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
+    return demo.build(tmp_path_factory.mktemp("demo"))
+
+
+@pytest.fixture(scope="session")
+def found_job(demo_files: tuple[Path, Path]) -> Job:
+    image, capture = demo_files
+    captured = captures.read_lsblk(capture.read_text())
+    return take_in([image], [captured], [Source("lsblk", str(capture))], mode="uefi", secure_boot="on", ram_bytes=16 * GIB,
+                   conditions=Conditions(True, "read back", True, False, None), title="layout desk", owner="Lanternhouse Press", seed="test")
+
+
+@pytest.fixture
+def job(found_job: Job) -> Job:
+    return with_aim(found_job, Aim(size_bytes=140 * GIB, esp="own", home="apart"))
+
+
+@pytest.fixture
+def shared_job(found_job: Job) -> Job:
+    return with_aim(found_job, Aim(size_bytes=100 * GIB))
+
+
+@pytest.fixture(autouse=True)
+def quiet(caplog: pytest.LogCaptureFixture) -> Iterator[None]:
+    """A stray log line of ours fails the test."""
+    yield
+    assert [one for one in caplog.records if one.levelno >= logging.WARNING] == []
+
+
+def without(job: Job, call: str) -> Job:
+    """The job's machine without one volume."""
+    disk = job.found.disks[0]
+    return replace(job, found=job.found.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != call))))

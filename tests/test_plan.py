@@ -1,0 +1,293 @@
+"""Plans: whatever is asked for, nothing overlaps, every byte is accounted for, and old systems keep starting."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from inkshelf.core.boot.rehearse import systems
+from inkshelf.core.checks import apply_remedy, findings, know
+from inkshelf.core.checks.registry import AnswerFor
+from inkshelf.core.errors import PlanError, StepError
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.plan.aim import Aim, divide, swap_bytes
+from inkshelf.core.plan.fit import fit, givers, possible, reserve_size
+from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.reading import Reading, read
+from inkshelf.core.size import GIB, MIB
+from inkshelf.core.steps.fold import fold
+from inkshelf.core.steps.kinds import AddEntry, Create, Delete, Format, Prepare, Retype, SetOrder, Shrink
+from strategies import aims
+
+
+def keys(reading: Reading) -> set[str]:
+    return {one.key for one in findings(reading)}
+
+
+def check_disk(disk: Disk) -> None:
+    for one, other in zip(disk.volumes, disk.volumes[1:], strict=False):
+        assert one.end <= other.start
+    assert len({one.number for one in disk.volumes}) == len(disk.volumes)
+    for volume in disk.volumes:
+        assert disk.usable_start <= volume.start
+        assert volume.end <= disk.usable_end
+        if volume.planned:
+            assert volume.start % MIB == 0
+            assert volume.size % MIB == 0
+
+
+@given(aims)
+def test_every_aim_keeps_what_was_there(found_job: Job, aim: Aim) -> None:
+    reading = read(with_aim(found_job, aim))
+    planned, ledger = reading.plan.planned, reading.ledger
+    if reading.job.plan_fault:
+        assert keys(reading) & {"room.no-plan"}
+        return
+    assert reading.plan.fault is None
+    check_disk(planned.disks[0])
+    assert ledger.lost == ()
+    assert ledger.kept_bytes + ledger.moved_bytes == sum(volume.used or volume.size for _, volume in found_job.found.volumes())
+    assert all({one.system: one.starts for one in row}.get("S1", True) for row in reading.stops), "the old system starts at every step"
+    assert {one.system: one.starts for one in reading.stops[-1]} == {"S1": True, "S2": True}
+    before = {volume.call: volume.type_id for _, volume in found_job.found.volumes()}
+    assert before.items() <= {volume.call: volume.type_id for _, volume in planned.volumes()}.items(), "what was changed for the work is put back"
+    if aim.size_bytes:
+        assert ledger.new_bytes == aim.size_bytes
+
+
+@given(aims)
+def test_the_ledger_accounts_for_every_byte(found_job: Job, aim: Aim) -> None:
+    reading = read(with_aim(found_job, aim))
+    at = 0
+    for stretch in reading.ledger.stretches:
+        assert stretch.start == at
+        at += stretch.size
+    assert at == found_job.found.disks[0].size
+    new = sum(one.size for one in reading.ledger.stretches if one.fate == "new")
+    assert new == reading.ledger.new_bytes
+
+
+@given(aims)
+def test_the_number_typed_gives_the_size_planned(found_job: Job, aim: Aim) -> None:
+    for one in read(with_aim(found_job, aim)).ledger.shrinks:
+        assert one.from_bytes - one.type_mib * MIB == one.to_bytes
+
+
+@given(aims, st.integers(1, 60))
+def test_a_plan_is_the_same_for_the_same_seed_and_dragging_keeps_its_guids(found_job: Job, aim: Aim, more: int) -> None:
+    job = with_aim(found_job, aim)
+    assert with_aim(found_job, aim) == job
+    moved = with_aim(job, replace(aim, size_bytes=(40 + more) * GIB))
+    old = {step.call: step.guid for step in job.steps if isinstance(step, Create)}
+    new = {step.call: step.guid for step in moved.steps if isinstance(step, Create)}
+    assert all(old[call] == new[call] for call in old.keys() & new.keys())
+
+
+@given(st.integers(30 * GIB, 900 * GIB), st.integers(0, 600 * GIB), st.integers(0, MIB - 1))
+def test_a_shrink_never_leaves_its_volume_unaligned_with_the_gap(found_job: Job, size: int, used: int, crooked: int) -> None:
+    disk = found_job.found.disks[0]
+    volumes = tuple(replace(one, size=one.size - crooked // 512 * 512, filesystem=replace(one.filesystem, used_bytes=min(used, one.size))) if one.call == "S1" else one for one in disk.volumes)
+    try:
+        place = fit(replace(disk, volumes=volumes), size)
+    except PlanError as error:
+        assert error.remedy
+        return
+    assert place.start % MIB == 0
+    if place.giver:
+        assert 0 <= place.start - (place.giver.start + place.giver_bytes) < MIB
+        assert (place.giver.size - place.giver_bytes) % MIB == 0
+        assert place.giver_bytes > min(used, place.giver.size)
+
+
+def test_a_gap_that_is_there_is_used_before_anything_is_shrunk(found_job: Job) -> None:
+    job = with_aim(found_job, Aim(size_bytes=15 * GIB, swap="none"))
+    assert not [step for step in job.steps if isinstance(step, Shrink)]
+    assert next(step for step in job.steps if isinstance(step, Create)).start >= found_job.found.find("R1")[1].end
+
+
+def test_comfortable_stays_within_what_is_possible(found_job: Job) -> None:
+    reading = read(with_aim(found_job, Aim(home="apart")))
+    assert reading.ledger.new_bytes <= possible(found_job.found.disks[0])
+    assert not keys(reading) & {"room.movable.S1", "room.reserve.S1"}
+
+
+@pytest.mark.parametrize(("used", "smallest"), [(0, 20 * GIB), (100 * GIB, 120 * GIB), (200 * GIB, 235.3 * GIB)])
+def test_the_reserve_is_the_larger_of_twenty_gib_and_fifteen_percent(used: int, smallest: float) -> None:
+    assert abs(reserve_size(used) - smallest) < 0.05 * GIB
+
+
+@pytest.mark.parametrize(("ram", "school", "gib"), [(16, "none", 0), (16, "sqrt", 4), (15.6, "sqrt", 4), (17, "sqrt", 5), (100, "sqrt", 8), (1.9, "sqrt", 4), (16, "hibernate", 20), (None, "sqrt", 3), (3, "sqrt", 2)])
+def test_swap_follows_the_school(ram: float | None, school: str, gib: int) -> None:
+    assert swap_bytes(school, int(ram * GIB) if ram else None) == gib * GIB
+
+
+@given(aims, st.integers(10, 500), st.one_of(st.none(), st.integers(1, 64)))
+def test_shares_add_up_and_home_takes_the_rest(aim: Aim, total: int, ram: int | None) -> None:
+    try:
+        shares = divide(aim, total * GIB, ram * GIB if ram else None)
+    except PlanError:
+        return
+    assert shares.total == total * GIB
+    assert (shares.home > 0) == (aim.home == "apart")
+    assert all(one % MIB == 0 for one in (shares.esp, shares.root, shares.swap, shares.home))
+
+
+def test_the_old_start_up_area_is_hidden_and_put_back(job: Job) -> None:
+    retyped = [(number, step) for number, step in enumerate(job.steps) if isinstance(step, Retype)]
+    assert [step.call for _, step in retyped] == ["B1", "B1"]
+    before = job.found.find("B1")[1]
+    assert retyped[1][1].type_id == before.type_id
+    assert retyped[0][1].type_id != before.type_id
+
+
+# -- steps that refuse -------------------------------------------------------------------------------------------------
+@pytest.mark.parametrize(("step", "says"), [
+    (Shrink("S1", 300 * GIB), "half asleep"), (Shrink("B1", 100 * MIB), "cannot be shrunk"), (Shrink("N1", 8 * MIB), "no file system"), (Shrink("X9", GIB), "no volume X9"),
+    (Create("A", "S2", 3, 470 * GIB, GIB, "", "", "system"), "number 3 is taken"), (Create("A", "S2", 9, 400 * GIB, GIB, "", "", "system"), "overlap S1"),
+    (Create("A", "S1", 9, 470 * GIB, GIB, "", "", "system"), "call number S1 is taken"), (Create("A", "S2", 9, 470 * GIB, 90 * GIB, "", "", "system"), "does not fit"),
+    (Format("N1", "xfs", "", ""), "cannot be made"), (SetOrder((7,)), "not there"), (Delete("Q1"), "no volume Q1")])
+def test_a_step_refuses_a_state_that_it_cannot_change(found_job: Job, step: object, says: str) -> None:
+    plan = fold(found_job.found, (step,))
+    assert plan.fault is not None
+    assert plan.planned == found_job.found
+    assert says in plan.fault[1].what
+    assert plan.fault[1].remedy
+
+
+def test_a_dirty_or_overfull_volume_is_not_shrunk(found_job: Job) -> None:
+    awake = Prepare("S1", "fast_startup_off").apply(found_job.found)
+    with pytest.raises(StepError, match="holds more"):
+        Shrink("S1", 100 * GIB).apply(awake)
+    dirty = awake.with_volume("S1", lambda one: replace(one, filesystem=replace(one.filesystem, dirty=True)))
+    with pytest.raises(StepError, match="marked for a check"):
+        Shrink("S1", 400 * GIB).apply(dirty)
+    assert Shrink("S1", 400 * GIB).apply(Prepare("S1", "check_volume").apply(dirty)).find("S1")[1].size == 400 * GIB
+
+
+def test_what_is_formatted_or_removed_is_lost_and_said(found_job: Job) -> None:
+    job = replace(found_job, steps=(Format("R1", "ext4", "x", "11111111-2222-4333-8444-555555555555"), Delete("B1")))
+    ledger = read(job).ledger
+    assert set(ledger.lost) == {"R1", "B1"}
+    assert ledger.erased_bytes == found_job.found.find("R1")[1].used + found_job.found.find("B1")[1].used
+
+
+def test_a_shrink_past_the_data_counts_what_its_system_must_move(found_job: Job) -> None:
+    job = with_aim(found_job, Aim(size_bytes=230 * GIB))
+    shrink = read(job).ledger.shrinks[0]
+    assert 0 < shrink.relocates_bytes == read(job).ledger.moved_bytes
+
+
+# -- findings ----------------------------------------------------------------------------------------------------------
+def condition(job: Job, **facts: object) -> Job:
+    return replace(job, found=replace(job.found, conditions=replace(job.found.conditions, **facts)))
+
+
+def firmware(job: Job, **facts: object) -> Job:
+    return replace(job, found=replace(job.found, firmware=replace(job.found.firmware, **facts)))
+
+
+def volume(job: Job, call: str, **facts: object) -> Job:
+    return replace(job, found=job.found.with_volume(call, lambda one: replace(one, **facts)))
+
+
+def files(job: Job, call: str, **facts: object) -> Job:
+    return replace(job, found=job.found.with_volume(call, lambda one: replace(one, filesystem=replace(one.filesystem, **facts))))
+
+
+def table(job: Job, **facts: object) -> Job:
+    disk = job.found.disks[0]
+    return replace(job, found=job.found.with_disk(replace(disk, table=replace(disk.table, **facts))))
+
+
+SCENES = {
+    "people.backup": (lambda job: condition(job, backup="made"), "stop"), "people.mains": (lambda job: condition(job, mains=False), "stop"),
+    "people.key": (lambda job: condition(job, encrypted=True), "stop"), "people.encrypted": (lambda job: condition(job, encrypted=None), "warn"),
+    "people.consent": (lambda job: condition(job, consent=False), "note"), "people.ram": (lambda job: replace(job, found=replace(job.found, ram_bytes=None)), "warn"),
+    "firmware.mode": (lambda job: firmware(job, mode=None), "warn"), "firmware.secure-boot": (lambda job: firmware(job, secure_boot=None), "warn"),
+    "firmware.hidden": (lambda job: firmware(job, secure_boot="hidden"), "warn"), "disk.table.A": (lambda job: table(job, primary_ok=False, fault="x"), "warn"),
+    "disk.backup.A": (lambda job: table(job, backup_lba=5000), "warn"), "disk.hybrid.A": (lambda job: table(job, hybrid=True), "warn"),
+    "disk.alignment": (lambda job: volume(job, "R1", start=job.found.find("R1")[1].start + 512), "note"), "disk.type.A": (lambda job: volume(job, "N1", type_id="1" * 8), "note"),
+    "disk.duplicate.C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4": (lambda job: volume(job, "R1", guid=job.found.find("S1")[1].guid), "stop"),
+    "disk.beyond.R1": (lambda job: volume(job, "R1", size=100 * GIB), "stop"), "disk.overlap.S1.R1": (lambda job: volume(job, "R1", start=job.found.find("R1")[1].start - GIB), "stop"),
+    "disk.identity.A": (lambda job: replace(job, found=job.found.with_disk(replace(job.found.disks[0], serial=""))), "warn"),
+    "disk.alike.AB": (lambda job: replace(job, found=replace(job.found, disks=(*job.found.disks, replace(job.found.disks[0], id="B", serial="2", volumes=())))), "warn"),
+    "room.dirty.S1": (lambda job: files(job, "S1", dirty=True), "warn"), "room.asleep.S1": (lambda job: job, "warn"),
+    "room.movable.S1": (lambda job: with_aim(job, replace(job.aim, size_bytes=220 * GIB)), "stop"),
+    "room.reserve.S1": (lambda job: with_aim(files(job, "S1", smallest_bytes=190 * GIB), replace(job.aim, size_bytes=260 * GIB)), "warn"),
+    "room.unmeasured.S1": (lambda job: files(job, "S1", smallest_bytes=None), "warn"), "room.floor.D1": (lambda job: with_aim(job, replace(job.aim, size_bytes=22 * GIB)), "stop"),
+    "room.comfort.S2": (lambda job: with_aim(job, replace(job.aim, size_bytes=60 * GIB)), "note"), "room.no-plan": (lambda job: with_aim(job, replace(job.aim, size_bytes=400 * GIB)), "stop"),
+    "room.blocked.S1": (lambda job: replace(job, steps=(), aim=None), "note"), "room.gap.A.491300847616": (lambda job: job, "note"),
+    "room.blind.A": (lambda job: replace(files(job, "S1", used_bytes=None), steps=(), aim=None), "warn"), "room.fault": (lambda job: replace(job, steps=(Shrink("S1", GIB),)), "stop"),
+    "start.small-esp.B1": (lambda job: files(job, "B1", clusters=60_000), "stop"), "start.none.S1": (lambda job: volume(job, "B1", boot_files=()), "stop"),
+    "start.no-esp": (lambda job: replace(job, steps=(Delete("B1"),)), "stop"), "start.two-esp.A": (lambda job: job, "note"), "start.assumed": (lambda job: job, "note"),
+    "start.put-back.B1": (lambda job: job, "note"), "start.firmware-reset.S2": (lambda job: job, "note"),
+    "start.full.B1": (lambda job: with_aim(files(job, "B1", used_bytes=298 * MIB), replace(job.aim, esp="shared")), "stop"),
+    "start.roots.A": (lambda job: replace(volume(job, "R1", type_id="4F68BCE3-E8CD-4DB1-96E7-FBCAF984B709", attributes=0), steps=job.steps), "warn"),
+    "fs.label.R1": (lambda job: replace(job, steps=(Format("R1", "ext4", "a label that is too long", "11111111-2222-4333-8444-555555555555"),)), "stop"),
+    "firmware.lockdown": (lambda job: with_aim(job, replace(job.aim, swap="hibernate", size_bytes=160 * GIB)), "warn"),
+    "start.hand.S2": (lambda job: replace(job, steps=tuple(one for one in job.steps if not isinstance(one, SetOrder))), "warn"),
+}
+
+
+@pytest.mark.parametrize("key", SCENES)
+def test_each_finding_appears_in_its_scene(job: Job, key: str) -> None:
+    scene, severity = SCENES[key]
+    found = {one.key: one for one in findings(read(scene(job)))}
+    assert key in found, sorted(found)
+    assert found[key].severity == severity
+    assert found[key].why.endswith((".", "?"))
+
+
+def test_a_sound_plan_has_no_stop(job: Job) -> None:
+    assert [one.key for one in findings(read(job)) if one.severity == "stop"] == []
+
+
+@pytest.mark.parametrize("key", [key for key, (_, severity) in SCENES.items() if severity == "stop"])
+def test_every_stop_offers_a_remedy_or_can_be_answered_for(job: Job, key: str) -> None:
+    scene, _ = SCENES[key]
+    changed = scene(job)
+    finding = next(one for one in findings(read(changed)) if one.key == key)
+    assert finding.remedies
+    answer = next((one for one in finding.remedies if isinstance(one, AnswerFor)), None)
+    assert (answer is None) == finding.final
+    if answer:
+        assert apply_remedy(changed, answer, "  ") == changed, "without a reason nothing is overridden"
+        after = next(one for one in findings(read(apply_remedy(changed, answer, "the owner insists"))) if one.key == key)
+        assert (after.severity, after.overridden) == ("warn", "the owner insists")
+
+
+@pytest.mark.parametrize("key", ["people.backup", "people.mains", "people.key", "people.encrypted", "people.consent", "firmware.mode", "firmware.secure-boot", "room.movable.S1", "room.floor.D1",
+                                 "room.no-plan", "firmware.lockdown", "room.comfort.S2"])
+def test_the_first_remedy_takes_the_finding_away(job: Job, key: str) -> None:
+    changed = SCENES[key][0](job)
+    finding = next(one for one in findings(read(changed)) if one.key == key)
+    assert key not in keys(read(apply_remedy(changed, finding.remedies[0])))
+
+
+def test_nothing_is_said_about_an_empty_job() -> None:
+    assert findings(read(Job())) == ()
+    assert systems(Machine()) == ()
+
+
+def test_used_space_can_be_told_by_a_person(found_job: Job) -> None:
+    blind = files(with_aim(found_job, Aim(size_bytes=100 * GIB)), "S1", used_bytes=None, smallest_bytes=None)
+    assert givers(blind.found.disks[0]) == ()
+    told = know(blind, "used:S1", 188 * GIB)
+    assert told.steps
+    for call, size in (("S9", 1), ("S1", 10_000 * GIB), ("N1", 1)):
+        with pytest.raises(PlanError):
+            know(blind, f"used:{call}", size)
+
+
+@settings(max_examples=20)
+@given(aims)
+def test_entries_name_partitions_that_are_there(found_job: Job, aim: Aim) -> None:
+    reading = read(with_aim(found_job, aim))
+    for step in reading.job.steps:
+        if isinstance(step, AddEntry):
+            _, holder = next(pair for pair in reading.plan.planned.volumes() if pair[1].guid == step.entry.partition_guid)
+            assert (holder.number, holder.start // 512, holder.size // 512) == (step.entry.partition_number, step.entry.start_lba, step.entry.size_lba)
+            assert holder.boot_file(step.entry.path) is not None

@@ -1,0 +1,181 @@
+"""What volumes hold: against the utilities that made them, and with any bytes behind their magic."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkshelf.bench import tools
+from inkshelf.bench.demo import put_on_fat
+from inkshelf.bench.image import ImageFile
+from inkshelf.bench.stand_ins import boot_data, loader, menu_config
+from inkshelf.core.disk import ext, fat
+from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, fat32_cluster_sectors, fat32_clusters, fresh, label_fault, used_beyond
+from inkshelf.core.disk.probe import pe_signed, probe
+from inkshelf.core.disk.source import Memory
+from inkshelf.core.machine.state import FileSystem
+from inkshelf.core.size import GIB, MIB
+from inkshelf.data import exact
+
+
+def make(path: Path, size: int, *command: str) -> Path:
+    with path.open("wb") as out:
+        out.truncate(size)
+    tools.run(*command, path)
+    return path
+
+
+def held(path: Path) -> FileSystem:
+    with ImageFile(path) as source:
+        found = probe(source).filesystem
+    assert found is not None
+    return found
+
+
+@pytest.mark.parametrize(("bits", "size", "label"), [(12, 4 * MIB, "SMALL"), (16, 64 * MIB, "MIDDLE"), (32, 300 * MIB, "BOOT"), (32, 2 * GIB, "LARGE")])
+def test_fat_is_read_as_it_was_made(tmp_path: Path, bits: int, size: int, label: str) -> None:
+    path = make(tmp_path / "fat", size, "mkfs.fat", "-F", str(bits), "-n", label, "-i", "1234abcd")
+    found = held(path)
+    assert (found.kind, found.label, found.uuid, found.dirty) == (f"fat{bits}", label, "1234-ABCD", False)
+    put_on_fat(path, 0, {r"\one\two\a long name for a file.txt": b"x" * 100_000})
+    said = subprocess.run([tools.find("fsck.fat"), "-n", "-v", str(path)], capture_output=True, text=True, check=True).stdout
+    used, total = map(int, re.search(r"(\d+)/(\d+) clusters", said).groups())
+    now = held(path)
+    assert (now.used_bytes, now.clusters) == (used * now.cluster_bytes, total)
+    with ImageFile(path) as source:
+        layout = fat.layout(source)
+        assert layout is not None
+        node = next(one for one in fat.listing(source, layout) if not one.folder)
+        assert (node.path, node.size) == (r"\one\two\a long name for a file.txt", 100_000)
+        assert fat.read_file(source, layout, node) == b"x" * 100_000
+
+
+@pytest.mark.parametrize("mib", [100, 260, 300, 511, 512, 1024, 2047, 4096])
+@pytest.mark.parametrize("sector", [512, 4096])
+def test_cluster_counts_are_predicted_exactly(tmp_path: Path, mib: int, sector: int) -> None:
+    size, each = mib * MIB, fat32_cluster_sectors(mib * MIB, sector)
+    if fat32_clusters(size, sector, each) < FAT32_LEAST_CLUSTERS:
+        pytest.skip("too small for FAT32 at this sector size")
+    path = make(tmp_path / "fat", size, "mkfs.fat", "-F", "32", "-S", str(sector), "-s", str(each), "-R", "32", "-f", "2", "-g", "64/32")
+    assert held(path).clusters == fresh("fat32", size, "", "", sector).clusters
+
+
+@pytest.mark.parametrize("gib", [1, 10, 50, 120])
+def test_ext4_is_read_and_its_overhead_predicted(tmp_path: Path, gib: int) -> None:
+    identity = "11111111-2222-4333-8444-555555555555"
+    path = make(tmp_path / "ext", gib * GIB, "mkfs.ext4", "-F", "-q", "-U", identity, "-L", "home", "-E", "lazy_itable_init=1,lazy_journal_init=1")
+    found = held(path)
+    assert (found.kind, found.label, found.uuid, found.size_bytes, found.dirty) == ("ext4", "home", identity, gib * GIB, False)
+    said = dict(line.split(":", 1) for line in subprocess.run([tools.find("dumpe2fs"), "-h", str(path)], capture_output=True, text=True, check=True).stdout.splitlines() if ":" in line)
+    assert found.used_bytes == (int(said["Block count"]) - int(said["Free blocks"])) * 4096
+    assert abs(found.used_bytes - (fresh("ext4", gib * GIB, "", "", 512).used_bytes or 0)) <= gib * GIB * 0.03
+
+
+def test_files_on_ext4_are_found_by_path(tmp_path: Path) -> None:
+    path = make(tmp_path / "ext", 64 * MIB, "mkfs.ext4", "-F", "-q")
+    (tmp_path / "text").write_bytes(b"PRETTY_NAME=\"Heron\"\n" * 500)
+    (tmp_path / "script").write_text(f"mkdir etc\nwrite {tmp_path / 'text'} /etc/os-release\n")
+    tools.run("debugfs", "-w", "-f", tmp_path / "script", path)
+    with ImageFile(path) as source:
+        volume = ext.open_ext(source)
+        assert volume is not None
+        node = ext.lookup(volume, "/etc/os-release")
+        assert node is not None
+        assert ext.read_inode(volume, node) == (tmp_path / "text").read_bytes()
+        assert ext.lookup(volume, "/etc/nothing") is None
+        assert probe(source).holds.title == "Heron"
+
+
+def test_swap_is_read(tmp_path: Path) -> None:
+    identity = "11111111-2222-4333-8444-555555555555"
+    found = held(make(tmp_path / "swap", 64 * MIB, "mkswap", "-U", identity, "-L", "night"))
+    assert (found.kind, found.label, found.uuid, found.size_bytes) == ("swap", "night", identity, 64 * MIB)
+
+
+def test_ntfs_use_agrees_with_the_utility(tmp_path: Path, demo_files: tuple[Path, Path]) -> None:
+    path = make(tmp_path / "ntfs", 2 * GIB, "mkfs.ntfs", "-F", "-Q", "-q", "-L", "Öl und Tinte")
+    found = held(path)
+    said = subprocess.run([tools.find("ntfsresize"), "--info", "--force", "--no-progress-bar", str(path)], capture_output=True, text=True, check=True).stdout
+    used = int(re.search(r"Space in use\s+: (\d+) MB", said).group(1))
+    assert found.label == "Öl und Tinte"
+    assert abs((found.used_bytes or 0) / 10**6 - used) <= 1.5
+
+
+def test_the_demo_volume_is_asleep_and_pinned_where_its_page_file_ends(found_job) -> None:
+    system = found_job.found.find("S1")[1].filesystem
+    assert system.hibernated
+    assert system.pinned_bytes == (61_604_864 + 2_097_152) * 4096
+    assert "page file" in system.smallest_why
+    assert used_beyond(system, system.size_bytes - GIB) == 0
+    assert used_beyond(system, 0) == system.used_bytes
+
+
+def test_start_up_files_are_told_apart(tmp_path: Path) -> None:
+    path = make(tmp_path / "esp", 64 * MIB, "mkfs.fat", "-F", "32", "-s", "1")
+    disk, target, root = "5B0E6F2A-71C4-4D0B-9A53-2F0C9D1E4471", "C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4", "11111111-2222-4333-8444-555555555555"
+    nt = loader("nt", signed=True)
+    put_on_fat(path, 0, {exact("paths", "nt_loader"): nt, exact("paths", "fallback_x64"): nt, exact("paths", "nt_boot_data"): boot_data(disk, target),
+                         r"\EFI\quill\shimx64.efi": loader("first", signed=True), r"\EFI\quill\grubx64.efi": loader("menu", signed=False),
+                         r"\EFI\quill\grub.cfg": menu_config(root, "Quill", (("other", exact("paths", "nt_loader")),))})
+    with ImageFile(path) as source:
+        files = {one.path.rsplit("\\", 1)[-1]: one for one in probe(source, (target,)).boot_files}
+    assert {name: one.kind for name, one in files.items()} == {"bootmgfw.efi": "nt-loader", "BOOTX64.EFI": "nt-loader", "BCD": "nt-boot-data", "shimx64.efi": "first-stage",
+                                                               "grubx64.efi": "menu", "grub.cfg": "menu-config"}
+    assert files["BCD"].targets == (target,)
+    assert files["grub.cfg"].targets == (root, exact("paths", "nt_loader"))
+    assert (files["shimx64.efi"].signed, files["grubx64.efi"].signed) == (True, False)
+
+
+SEEDS = [b"\xeb\x3c\x90" + b"NTFS    ".ljust(8), bytes(56) + b"", b"LUKS\xba\xbe", b"XFSB", bytes(3) + b"EXFAT   "]
+
+
+@given(st.sampled_from(SEEDS), st.binary(max_size=3000), st.binary(max_size=1500))
+def test_any_bytes_behind_a_magic_number_give_contents(magic: bytes, head: bytes, super_block: bytes) -> None:
+    raw = bytearray((magic + head).ljust(1024, b"\0")[:1024] + super_block.ljust(2048, b"\0") + bytes(70_000))
+    raw[510:512] = b"\x55\xaa"
+    raw[1024 + 56 : 1024 + 58] = b"\x53\xef"
+    probe(Memory(bytes(raw)))
+    raw[1024 + 56 : 1024 + 58] = b"\0\0"
+    probe(Memory(bytes(raw)))
+
+
+@given(st.integers(0, 60_000), st.binary(min_size=1, max_size=64))
+def test_a_damaged_fat_volume_never_hangs(small_fat: bytes, place: int, damage: bytes) -> None:
+    raw = bytearray(small_fat)
+    raw[place : place + len(damage)] = damage
+    probe(Memory(bytes(raw)))
+
+
+@given(st.integers(0, 1 << 19), st.binary(min_size=1, max_size=32))
+def test_a_damaged_ntfs_volume_never_hangs(small_ntfs: bytes, place: int, damage: bytes) -> None:
+    raw = bytearray(small_ntfs)
+    raw[place : place + len(damage)] = damage
+    probe(Memory(bytes(raw)))
+
+
+@pytest.fixture(scope="module")
+def small_fat(tmp_path_factory: pytest.TempPathFactory) -> bytes:
+    path = make(tmp_path_factory.mktemp("fat") / "fat", 4 * MIB, "mkfs.fat", "-F", "12")
+    put_on_fat(path, 0, {r"\EFI\BOOT\BOOTX64.EFI": loader("x", signed=True)})
+    return path.read_bytes()
+
+
+@pytest.fixture(scope="module")
+def small_ntfs(tmp_path_factory: pytest.TempPathFactory) -> bytes:
+    return make(tmp_path_factory.mktemp("ntfs") / "ntfs", 4 * MIB, "mkfs.ntfs", "-F", "-Q", "-q").read_bytes()
+
+
+@given(st.binary(max_size=600))
+def test_signature_reading_takes_any_bytes(raw: bytes) -> None:
+    assert pe_signed(b"MZ" + raw) in {True, False}
+
+
+@pytest.mark.parametrize(("kind", "label", "good"), [("fat32", "LINUX-BOOT", True), ("fat32", "linux", False), ("fat32", "ABCDEFGHIJKL", False), ("ext4", "a" * 16, True), ("ext4", "ä" * 9, False),
+                                                     ("swap", "x" * 16, False), ("ntfs", "x" * 32, True)])
+def test_labels_that_a_file_system_refuses(kind: str, label: str, good: bool) -> None:
+    assert (label_fault(kind, label) == "") == good
