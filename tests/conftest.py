@@ -18,7 +18,9 @@ from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
 from inkshelf.exchange import captures
 
-settings.register_profile("ci", deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture], max_examples=60)
+settings.register_profile(
+    "ci", deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture], max_examples=60
+)
 settings.load_profile("ci")
 
 
@@ -31,8 +33,18 @@ def demo_files(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
 def found_job(demo_files: tuple[Path, Path]) -> Job:
     image, capture = demo_files
     captured = captures.read_lsblk(capture.read_text())
-    return take_in([image], [captured], [Source("lsblk", str(capture))], mode="uefi", secure_boot="on", ram_bytes=16 * GIB,
-                   conditions=Conditions(True, "read back", True, False, None), title="layout desk", owner="Lanternhouse Press", seed="test")
+    return take_in(
+        [image],
+        [captured],
+        [Source("lsblk", str(capture))],
+        mode="uefi",
+        secure_boot="on",
+        ram_bytes=16 * GIB,
+        conditions=Conditions(True, "read back", True, False, None),
+        title="layout desk",
+        owner="Lanternhouse Press",
+        seed="test",
+    )
 
 
 @pytest.fixture
@@ -55,4 +67,6 @@ def quiet(caplog: pytest.LogCaptureFixture) -> Iterator[None]:
 def without(job: Job, call: str) -> Job:
     """The job's machine without one volume."""
     disk = job.found.disks[0]
-    return replace(job, found=job.found.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != call))))
+    return replace(
+        job, found=job.found.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != call)))
+    )

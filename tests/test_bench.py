@@ -28,9 +28,16 @@ def fingerprint(path: Path) -> tuple[int, int, int]:
     return seen.st_size, seen.st_mtime_ns, seen.st_blocks
 
 
-@pytest.mark.parametrize("aim", [
-    Aim(size_bytes=140 * GIB, esp="own", home="apart"), Aim(size_bytes=60 * GIB, esp="shared", home="together", swap="none"),
-    Aim(size_bytes=120 * GIB, esp="shared", home="apart", swap="hibernate"), Aim(size_bytes=14 * GIB, esp="own", swap="none"), Aim()])
+@pytest.mark.parametrize(
+    "aim",
+    [
+        Aim(size_bytes=140 * GIB, esp="own", home="apart"),
+        Aim(size_bytes=60 * GIB, esp="shared", home="together", swap="none"),
+        Aim(size_bytes=120 * GIB, esp="shared", home="apart", swap="hibernate"),
+        Aim(size_bytes=14 * GIB, esp="own", swap="none"),
+        Aim(),
+    ],
+)
 def test_what_is_inked_equals_the_prediction(found_job: Job, demo_files: tuple[Path, Path], tmp_path: Path, aim: Aim) -> None:
     before = fingerprint(demo_files[0])
     told: list[Progress] = []
@@ -53,13 +60,18 @@ def test_a_bench_image_that_was_changed_is_not_called_verified(job: Job, tmp_pat
     report = ink(job, tmp_path / "bench")
     image = Path(report.images[0])
     plan = fold(job.found, job.steps)
-    for place, words in ((job.found.find("R1")[1].start + 50 * MIB, "R1: contents"), (plan.planned.find("S2")[1].start + 1024 + 120, "S2: as predicted")):
+    for place, words in (
+        (job.found.find("R1")[1].start + 50 * MIB, "R1: contents"),
+        (plan.planned.find("S2")[1].start + 1024 + 120, "S2: as predicted"),
+    ):
         with image.open("r+b") as out:
             out.seek(place)
             kept = out.read(8)
             out.seek(place)
             out.write(b"tampered")
-        _, checks = proof.prove(plan, {"A": Path(job.sources[0].path)}, {"A": image}, FirmwareStore(tmp_path / "bench").read(), lambda: None)
+        _, checks = proof.prove(
+            plan, {"A": Path(job.sources[0].path)}, {"A": image}, FirmwareStore(tmp_path / "bench").read(), lambda: None
+        )
         assert words in {one.what for one in checks if not one.ok}
         with image.open("r+b") as out:
             out.seek(place)
@@ -174,7 +186,9 @@ PIECES = st.lists(st.tuples(st.integers(0, 300), st.binary(min_size=1, max_size=
 
 @settings(max_examples=40)
 @given(PIECES, PIECES, st.integers(0, 5))
-def test_bringing_back_makes_equal_and_writes_only_what_differs(tmp_path_factory: pytest.TempPathFactory, old: list, new: list, shift: int) -> None:
+def test_bringing_back_makes_equal_and_writes_only_what_differs(
+    tmp_path_factory: pytest.TempPathFactory, old: list, new: list, shift: int
+) -> None:
     folder = tmp_path_factory.mktemp("sparse")
     size, at = 2 * MIB, shift * 4096
     paths = (folder / "new", folder / "old")

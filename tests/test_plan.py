@@ -50,10 +50,14 @@ def test_every_aim_keeps_what_was_there(found_job: Job, aim: Aim) -> None:
     check_disk(planned.disks[0])
     assert ledger.lost == ()
     assert ledger.kept_bytes + ledger.moved_bytes == sum(volume.used or volume.size for _, volume in found_job.found.volumes())
-    assert all({one.system: one.starts for one in row}.get("S1", True) for row in reading.stops), "the old system starts at every step"
+    assert all({one.system: one.starts for one in row}.get("S1", True) for row in reading.stops), (
+        "the old system starts at every step"
+    )
     assert {one.system: one.starts for one in reading.stops[-1]} == {"S1": True, "S2": True}
     before = {volume.call: volume.type_id for _, volume in found_job.found.volumes()}
-    assert before.items() <= {volume.call: volume.type_id for _, volume in planned.volumes()}.items(), "what was changed for the work is put back"
+    assert before.items() <= {volume.call: volume.type_id for _, volume in planned.volumes()}.items(), (
+        "what was changed for the work is put back"
+    )
     if aim.size_bytes:
         assert ledger.new_bytes == aim.size_bytes
 
@@ -89,7 +93,12 @@ def test_a_plan_is_the_same_for_the_same_seed_and_dragging_keeps_its_guids(found
 @given(st.integers(30 * GIB, 900 * GIB), st.integers(0, 600 * GIB), st.integers(0, MIB - 1))
 def test_a_shrink_never_leaves_its_volume_unaligned_with_the_gap(found_job: Job, size: int, used: int, crooked: int) -> None:
     disk = found_job.found.disks[0]
-    volumes = tuple(replace(one, size=one.size - crooked // 512 * 512, filesystem=replace(one.filesystem, used_bytes=min(used, one.size))) if one.call == "S1" else one for one in disk.volumes)
+    volumes = tuple(
+        replace(one, size=one.size - crooked // 512 * 512, filesystem=replace(one.filesystem, used_bytes=min(used, one.size)))
+        if one.call == "S1"
+        else one
+        for one in disk.volumes
+    )
     try:
         place = fit(replace(disk, volumes=volumes), size)
     except PlanError as error:
@@ -119,7 +128,20 @@ def test_the_reserve_is_the_larger_of_twenty_gib_and_fifteen_percent(used: int, 
     assert abs(reserve_size(used) - smallest) < 0.05 * GIB
 
 
-@pytest.mark.parametrize(("ram", "school", "gib"), [(16, "none", 0), (16, "sqrt", 4), (15.6, "sqrt", 4), (17, "sqrt", 5), (100, "sqrt", 8), (1.9, "sqrt", 4), (16, "hibernate", 20), (None, "sqrt", 3), (3, "sqrt", 2)])
+@pytest.mark.parametrize(
+    ("ram", "school", "gib"),
+    [
+        (16, "none", 0),
+        (16, "sqrt", 4),
+        (15.6, "sqrt", 4),
+        (17, "sqrt", 5),
+        (100, "sqrt", 8),
+        (1.9, "sqrt", 4),
+        (16, "hibernate", 20),
+        (None, "sqrt", 3),
+        (3, "sqrt", 2),
+    ],
+)
 def test_swap_follows_the_school(ram: float | None, school: str, gib: int) -> None:
     assert swap_bytes(school, int(ram * GIB) if ram else None) == gib * GIB
 
@@ -144,11 +166,22 @@ def test_the_old_start_up_area_is_hidden_and_put_back(job: Job) -> None:
 
 
 # -- steps that refuse -------------------------------------------------------------------------------------------------
-@pytest.mark.parametrize(("step", "says"), [
-    (Shrink("S1", 300 * GIB), "half asleep"), (Shrink("B1", 100 * MIB), "cannot be shrunk"), (Shrink("N1", 8 * MIB), "no file system"), (Shrink("X9", GIB), "no volume X9"),
-    (Create("A", "S2", 3, 470 * GIB, GIB, "", "", "system"), "number 3 is taken"), (Create("A", "S2", 9, 400 * GIB, GIB, "", "", "system"), "overlap S1"),
-    (Create("A", "S1", 9, 470 * GIB, GIB, "", "", "system"), "call number S1 is taken"), (Create("A", "S2", 9, 470 * GIB, 90 * GIB, "", "", "system"), "does not fit"),
-    (Format("N1", "xfs", "", ""), "cannot be made"), (SetOrder((7,)), "not there"), (Delete("Q1"), "no volume Q1")])
+@pytest.mark.parametrize(
+    ("step", "says"),
+    [
+        (Shrink("S1", 300 * GIB), "half asleep"),
+        (Shrink("B1", 100 * MIB), "cannot be shrunk"),
+        (Shrink("N1", 8 * MIB), "no file system"),
+        (Shrink("X9", GIB), "no volume X9"),
+        (Create("A", "S2", 3, 470 * GIB, GIB, "", "", "system"), "number 3 is taken"),
+        (Create("A", "S2", 9, 400 * GIB, GIB, "", "", "system"), "overlap S1"),
+        (Create("A", "S1", 9, 470 * GIB, GIB, "", "", "system"), "call number S1 is taken"),
+        (Create("A", "S2", 9, 470 * GIB, 90 * GIB, "", "", "system"), "does not fit"),
+        (Format("N1", "xfs", "", ""), "cannot be made"),
+        (SetOrder((7,)), "not there"),
+        (Delete("Q1"), "no volume Q1"),
+    ],
+)
 def test_a_step_refuses_a_state_that_it_cannot_change(found_job: Job, step: object, says: str) -> None:
     plan = fold(found_job.found, (step,))
     assert plan.fault is not None
@@ -194,7 +227,9 @@ def volume(job: Job, call: str, **facts: object) -> Job:
 
 
 def files(job: Job, call: str, **facts: object) -> Job:
-    return replace(job, found=job.found.with_volume(call, lambda one: replace(one, filesystem=replace(one.filesystem, **facts))))
+    return replace(
+        job, found=job.found.with_volume(call, lambda one: replace(one, filesystem=replace(one.filesystem, **facts)))
+    )
 
 
 def table(job: Job, **facts: object) -> Job:
@@ -203,30 +238,66 @@ def table(job: Job, **facts: object) -> Job:
 
 
 SCENES = {
-    "people.backup": (lambda job: condition(job, backup="made"), "stop"), "people.mains": (lambda job: condition(job, mains=False), "stop"),
-    "people.key": (lambda job: condition(job, encrypted=True), "stop"), "people.encrypted": (lambda job: condition(job, encrypted=None), "warn"),
-    "people.consent": (lambda job: condition(job, consent=False), "note"), "people.ram": (lambda job: replace(job, found=replace(job.found, ram_bytes=None)), "warn"),
-    "firmware.mode": (lambda job: firmware(job, mode=None), "warn"), "firmware.secure-boot": (lambda job: firmware(job, secure_boot=None), "warn"),
-    "firmware.hidden": (lambda job: firmware(job, secure_boot="hidden"), "warn"), "disk.table.A": (lambda job: table(job, primary_ok=False, fault="x"), "warn"),
-    "disk.backup.A": (lambda job: table(job, backup_lba=5000), "warn"), "disk.hybrid.A": (lambda job: table(job, hybrid=True), "warn"),
-    "disk.alignment": (lambda job: volume(job, "R1", start=job.found.find("R1")[1].start + 512), "note"), "disk.type.A": (lambda job: volume(job, "N1", type_id="1" * 8), "note"),
-    "disk.duplicate.C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4": (lambda job: volume(job, "R1", guid=job.found.find("S1")[1].guid), "stop"),
-    "disk.beyond.R1": (lambda job: volume(job, "R1", size=100 * GIB), "stop"), "disk.overlap.S1.R1": (lambda job: volume(job, "R1", start=job.found.find("R1")[1].start - GIB), "stop"),
+    "people.backup": (lambda job: condition(job, backup="made"), "stop"),
+    "people.mains": (lambda job: condition(job, mains=False), "stop"),
+    "people.key": (lambda job: condition(job, encrypted=True), "stop"),
+    "people.encrypted": (lambda job: condition(job, encrypted=None), "warn"),
+    "people.consent": (lambda job: condition(job, consent=False), "note"),
+    "people.ram": (lambda job: replace(job, found=replace(job.found, ram_bytes=None)), "warn"),
+    "firmware.mode": (lambda job: firmware(job, mode=None), "warn"),
+    "firmware.secure-boot": (lambda job: firmware(job, secure_boot=None), "warn"),
+    "firmware.hidden": (lambda job: firmware(job, secure_boot="hidden"), "warn"),
+    "disk.table.A": (lambda job: table(job, primary_ok=False, fault="x"), "warn"),
+    "disk.backup.A": (lambda job: table(job, backup_lba=5000), "warn"),
+    "disk.hybrid.A": (lambda job: table(job, hybrid=True), "warn"),
+    "disk.alignment": (lambda job: volume(job, "R1", start=job.found.find("R1")[1].start + 512), "note"),
+    "disk.type.A": (lambda job: volume(job, "N1", type_id="1" * 8), "note"),
+    "disk.duplicate.C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4": (
+        lambda job: volume(job, "R1", guid=job.found.find("S1")[1].guid),
+        "stop",
+    ),
+    "disk.beyond.R1": (lambda job: volume(job, "R1", size=100 * GIB), "stop"),
+    "disk.overlap.S1.R1": (lambda job: volume(job, "R1", start=job.found.find("R1")[1].start - GIB), "stop"),
     "disk.identity.A": (lambda job: replace(job, found=job.found.with_disk(replace(job.found.disks[0], serial=""))), "warn"),
-    "disk.alike.AB": (lambda job: replace(job, found=replace(job.found, disks=(*job.found.disks, replace(job.found.disks[0], id="B", serial="2", volumes=())))), "warn"),
-    "room.dirty.S1": (lambda job: files(job, "S1", dirty=True), "warn"), "room.asleep.S1": (lambda job: job, "warn"),
+    "disk.alike.AB": (
+        lambda job: replace(
+            job, found=replace(job.found, disks=(*job.found.disks, replace(job.found.disks[0], id="B", serial="2", volumes=())))
+        ),
+        "warn",
+    ),
+    "room.dirty.S1": (lambda job: files(job, "S1", dirty=True), "warn"),
+    "room.asleep.S1": (lambda job: job, "warn"),
     "room.movable.S1": (lambda job: with_aim(job, replace(job.aim, size_bytes=220 * GIB)), "stop"),
-    "room.reserve.S1": (lambda job: with_aim(files(job, "S1", smallest_bytes=190 * GIB), replace(job.aim, size_bytes=260 * GIB)), "warn"),
-    "room.unmeasured.S1": (lambda job: files(job, "S1", smallest_bytes=None), "warn"), "room.floor.D1": (lambda job: with_aim(job, replace(job.aim, size_bytes=22 * GIB)), "stop"),
-    "room.comfort.S2": (lambda job: with_aim(job, replace(job.aim, size_bytes=60 * GIB)), "note"), "room.no-plan": (lambda job: with_aim(job, replace(job.aim, size_bytes=400 * GIB)), "stop"),
-    "room.blocked.S1": (lambda job: replace(job, steps=(), aim=None), "note"), "room.gap.A.491300847616": (lambda job: job, "note"),
-    "room.blind.A": (lambda job: replace(files(job, "S1", used_bytes=None), steps=(), aim=None), "warn"), "room.fault": (lambda job: replace(job, steps=(Shrink("S1", GIB),)), "stop"),
-    "start.small-esp.B1": (lambda job: files(job, "B1", clusters=60_000), "stop"), "start.none.S1": (lambda job: volume(job, "B1", boot_files=()), "stop"),
-    "start.no-esp": (lambda job: replace(job, steps=(Delete("B1"),)), "stop"), "start.two-esp.A": (lambda job: job, "note"), "start.assumed": (lambda job: job, "note"),
-    "start.put-back.B1": (lambda job: job, "note"), "start.firmware-reset.S2": (lambda job: job, "note"),
+    "room.reserve.S1": (
+        lambda job: with_aim(files(job, "S1", smallest_bytes=190 * GIB), replace(job.aim, size_bytes=260 * GIB)),
+        "warn",
+    ),
+    "room.unmeasured.S1": (lambda job: files(job, "S1", smallest_bytes=None), "warn"),
+    "room.floor.D1": (lambda job: with_aim(job, replace(job.aim, size_bytes=22 * GIB)), "stop"),
+    "room.comfort.S2": (lambda job: with_aim(job, replace(job.aim, size_bytes=60 * GIB)), "note"),
+    "room.no-plan": (lambda job: with_aim(job, replace(job.aim, size_bytes=400 * GIB)), "stop"),
+    "room.blocked.S1": (lambda job: replace(job, steps=(), aim=None), "note"),
+    "room.gap.A.491300847616": (lambda job: job, "note"),
+    "room.blind.A": (lambda job: replace(files(job, "S1", used_bytes=None), steps=(), aim=None), "warn"),
+    "room.fault": (lambda job: replace(job, steps=(Shrink("S1", GIB),)), "stop"),
+    "start.small-esp.B1": (lambda job: files(job, "B1", clusters=60_000), "stop"),
+    "start.none.S1": (lambda job: volume(job, "B1", boot_files=()), "stop"),
+    "start.no-esp": (lambda job: replace(job, steps=(Delete("B1"),)), "stop"),
+    "start.two-esp.A": (lambda job: job, "note"),
+    "start.assumed": (lambda job: job, "note"),
+    "start.put-back.B1": (lambda job: job, "note"),
+    "start.firmware-reset.S2": (lambda job: job, "note"),
     "start.full.B1": (lambda job: with_aim(files(job, "B1", used_bytes=298 * MIB), replace(job.aim, esp="shared")), "stop"),
-    "start.roots.A": (lambda job: replace(volume(job, "R1", type_id="4F68BCE3-E8CD-4DB1-96E7-FBCAF984B709", attributes=0), steps=job.steps), "warn"),
-    "fs.label.R1": (lambda job: replace(job, steps=(Format("R1", "ext4", "a label that is too long", "11111111-2222-4333-8444-555555555555"),)), "stop"),
+    "start.roots.A": (
+        lambda job: replace(volume(job, "R1", type_id="4F68BCE3-E8CD-4DB1-96E7-FBCAF984B709", attributes=0), steps=job.steps),
+        "warn",
+    ),
+    "fs.label.R1": (
+        lambda job: replace(
+            job, steps=(Format("R1", "ext4", "a label that is too long", "11111111-2222-4333-8444-555555555555"),)
+        ),
+        "stop",
+    ),
     "firmware.lockdown": (lambda job: with_aim(job, replace(job.aim, swap="hibernate", size_bytes=160 * GIB)), "warn"),
     "start.hand.S2": (lambda job: replace(job, steps=tuple(one for one in job.steps if not isinstance(one, SetOrder))), "warn"),
 }
@@ -259,8 +330,23 @@ def test_every_stop_offers_a_remedy_or_can_be_answered_for(job: Job, key: str) -
         assert (after.severity, after.overridden) == ("warn", "the owner insists")
 
 
-@pytest.mark.parametrize("key", ["people.backup", "people.mains", "people.key", "people.encrypted", "people.consent", "firmware.mode", "firmware.secure-boot", "room.movable.S1", "room.floor.D1",
-                                 "room.no-plan", "firmware.lockdown", "room.comfort.S2"])
+@pytest.mark.parametrize(
+    "key",
+    [
+        "people.backup",
+        "people.mains",
+        "people.key",
+        "people.encrypted",
+        "people.consent",
+        "firmware.mode",
+        "firmware.secure-boot",
+        "room.movable.S1",
+        "room.floor.D1",
+        "room.no-plan",
+        "firmware.lockdown",
+        "room.comfort.S2",
+    ],
+)
 def test_the_first_remedy_takes_the_finding_away(job: Job, key: str) -> None:
     changed = SCENES[key][0](job)
     finding = next(one for one in findings(read(changed)) if one.key == key)
@@ -289,5 +375,9 @@ def test_entries_name_partitions_that_are_there(found_job: Job, aim: Aim) -> Non
     for step in reading.job.steps:
         if isinstance(step, AddEntry):
             _, holder = next(pair for pair in reading.plan.planned.volumes() if pair[1].guid == step.entry.partition_guid)
-            assert (holder.number, holder.start // 512, holder.size // 512) == (step.entry.partition_number, step.entry.start_lba, step.entry.size_lba)
+            assert (holder.number, holder.start // 512, holder.size // 512) == (
+                step.entry.partition_number,
+                step.entry.start_lba,
+                step.entry.size_lba,
+            )
             assert holder.boot_file(step.entry.path) is not None

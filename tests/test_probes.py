@@ -15,7 +15,14 @@ from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.stand_ins import boot_data, loader, menu_config
 from inkshelf.core.disk import ext, fat
-from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, fat32_cluster_sectors, fat32_clusters, fresh, label_fault, used_beyond
+from inkshelf.core.disk.filesystems import (
+    FAT32_LEAST_CLUSTERS,
+    fat32_cluster_sectors,
+    fat32_clusters,
+    fresh,
+    label_fault,
+    used_beyond,
+)
 from inkshelf.core.disk.probe import pe_signed, probe
 from inkshelf.core.disk.source import Memory
 from inkshelf.core.machine.state import FileSystem
@@ -37,7 +44,10 @@ def held(path: Path) -> FileSystem:
     return found
 
 
-@pytest.mark.parametrize(("bits", "size", "label"), [(12, 4 * MIB, "SMALL"), (16, 64 * MIB, "MIDDLE"), (32, 300 * MIB, "BOOT"), (32, 2 * GIB, "LARGE")])
+@pytest.mark.parametrize(
+    ("bits", "size", "label"),
+    [(12, 4 * MIB, "SMALL"), (16, 64 * MIB, "MIDDLE"), (32, 300 * MIB, "BOOT"), (32, 2 * GIB, "LARGE")],
+)
 def test_fat_is_read_as_it_was_made(tmp_path: Path, bits: int, size: int, label: str) -> None:
     path = make(tmp_path / "fat", size, "mkfs.fat", "-F", str(bits), "-n", label, "-i", "1234abcd")
     found = held(path)
@@ -61,24 +71,44 @@ def test_cluster_counts_are_predicted_exactly(tmp_path: Path, mib: int, sector: 
     size, each = mib * MIB, fat32_cluster_sectors(mib * MIB, sector)
     if fat32_clusters(size, sector, each) < FAT32_LEAST_CLUSTERS:
         pytest.skip("too small for FAT32 at this sector size")
-    path = make(tmp_path / "fat", size, "mkfs.fat", "-F", "32", "-S", str(sector), "-s", str(each), "-R", "32", "-f", "2", "-g", "64/32")
+    path = make(
+        tmp_path / "fat", size, "mkfs.fat", "-F", "32", "-S", str(sector), "-s", str(each), "-R", "32", "-f", "2", "-g", "64/32"
+    )
     assert held(path).clusters == fresh("fat32", size, "", "", sector).clusters
 
 
 @pytest.mark.parametrize("gib", [1, 10, 50, 120])
 def test_ext4_is_read_and_its_overhead_predicted(tmp_path: Path, gib: int) -> None:
     identity = "11111111-2222-4333-8444-555555555555"
-    path = make(tmp_path / "ext", gib * GIB, "mkfs.ext4", "-F", "-q", "-U", identity, "-L", "home", "-E", "lazy_itable_init=1,lazy_journal_init=1")
+    path = make(
+        tmp_path / "ext",
+        gib * GIB,
+        "mkfs.ext4",
+        "-F",
+        "-q",
+        "-U",
+        identity,
+        "-L",
+        "home",
+        "-E",
+        "lazy_itable_init=1,lazy_journal_init=1",
+    )
     found = held(path)
     assert (found.kind, found.label, found.uuid, found.size_bytes, found.dirty) == ("ext4", "home", identity, gib * GIB, False)
-    said = dict(line.split(":", 1) for line in subprocess.run([tools.find("dumpe2fs"), "-h", str(path)], capture_output=True, text=True, check=True).stdout.splitlines() if ":" in line)
+    said = dict(
+        line.split(":", 1)
+        for line in subprocess.run(
+            [tools.find("dumpe2fs"), "-h", str(path)], capture_output=True, text=True, check=True
+        ).stdout.splitlines()
+        if ":" in line
+    )
     assert found.used_bytes == (int(said["Block count"]) - int(said["Free blocks"])) * 4096
     assert abs(found.used_bytes - (fresh("ext4", gib * GIB, "", "", 512).used_bytes or 0)) <= gib * GIB * 0.03
 
 
 def test_files_on_ext4_are_found_by_path(tmp_path: Path) -> None:
     path = make(tmp_path / "ext", 64 * MIB, "mkfs.ext4", "-F", "-q")
-    (tmp_path / "text").write_bytes(b"PRETTY_NAME=\"Heron\"\n" * 500)
+    (tmp_path / "text").write_bytes(b'PRETTY_NAME="Heron"\n' * 500)
     (tmp_path / "script").write_text(f"mkdir etc\nwrite {tmp_path / 'text'} /etc/os-release\n")
     tools.run("debugfs", "-w", "-f", tmp_path / "script", path)
     with ImageFile(path) as source:
@@ -100,7 +130,12 @@ def test_swap_is_read(tmp_path: Path) -> None:
 def test_ntfs_use_agrees_with_the_utility(tmp_path: Path, demo_files: tuple[Path, Path]) -> None:
     path = make(tmp_path / "ntfs", 2 * GIB, "mkfs.ntfs", "-F", "-Q", "-q", "-L", "Öl und Tinte")
     found = held(path)
-    said = subprocess.run([tools.find("ntfsresize"), "--info", "--force", "--no-progress-bar", str(path)], capture_output=True, text=True, check=True).stdout
+    said = subprocess.run(
+        [tools.find("ntfsresize"), "--info", "--force", "--no-progress-bar", str(path)],
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout
     used = int(re.search(r"Space in use\s+: (\d+) MB", said).group(1))
     assert found.label == "Öl und Tinte"
     assert abs((found.used_bytes or 0) / 10**6 - used) <= 1.5
@@ -117,15 +152,34 @@ def test_the_demo_volume_is_asleep_and_pinned_where_its_page_file_ends(found_job
 
 def test_start_up_files_are_told_apart(tmp_path: Path) -> None:
     path = make(tmp_path / "esp", 64 * MIB, "mkfs.fat", "-F", "32", "-s", "1")
-    disk, target, root = "5B0E6F2A-71C4-4D0B-9A53-2F0C9D1E4471", "C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4", "11111111-2222-4333-8444-555555555555"
+    disk, target, root = (
+        "5B0E6F2A-71C4-4D0B-9A53-2F0C9D1E4471",
+        "C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4",
+        "11111111-2222-4333-8444-555555555555",
+    )
     nt = loader("nt", signed=True)
-    put_on_fat(path, 0, {exact("paths", "nt_loader"): nt, exact("paths", "fallback_x64"): nt, exact("paths", "nt_boot_data"): boot_data(disk, target),
-                         r"\EFI\quill\shimx64.efi": loader("first", signed=True), r"\EFI\quill\grubx64.efi": loader("menu", signed=False),
-                         r"\EFI\quill\grub.cfg": menu_config(root, "Quill", (("other", exact("paths", "nt_loader")),))})
+    put_on_fat(
+        path,
+        0,
+        {
+            exact("paths", "nt_loader"): nt,
+            exact("paths", "fallback_x64"): nt,
+            exact("paths", "nt_boot_data"): boot_data(disk, target),
+            r"\EFI\quill\shimx64.efi": loader("first", signed=True),
+            r"\EFI\quill\grubx64.efi": loader("menu", signed=False),
+            r"\EFI\quill\grub.cfg": menu_config(root, "Quill", (("other", exact("paths", "nt_loader")),)),
+        },
+    )
     with ImageFile(path) as source:
         files = {one.path.rsplit("\\", 1)[-1]: one for one in probe(source, (target,)).boot_files}
-    assert {name: one.kind for name, one in files.items()} == {"bootmgfw.efi": "nt-loader", "BOOTX64.EFI": "nt-loader", "BCD": "nt-boot-data", "shimx64.efi": "first-stage",
-                                                               "grubx64.efi": "menu", "grub.cfg": "menu-config"}
+    assert {name: one.kind for name, one in files.items()} == {
+        "bootmgfw.efi": "nt-loader",
+        "BOOTX64.EFI": "nt-loader",
+        "BCD": "nt-boot-data",
+        "shimx64.efi": "first-stage",
+        "grubx64.efi": "menu",
+        "grub.cfg": "menu-config",
+    }
     assert files["BCD"].targets == (target,)
     assert files["grub.cfg"].targets == (root, exact("paths", "nt_loader"))
     assert (files["shimx64.efi"].signed, files["grubx64.efi"].signed) == (True, False)
@@ -175,7 +229,17 @@ def test_signature_reading_takes_any_bytes(raw: bytes) -> None:
     assert pe_signed(b"MZ" + raw) in {True, False}
 
 
-@pytest.mark.parametrize(("kind", "label", "good"), [("fat32", "LINUX-BOOT", True), ("fat32", "linux", False), ("fat32", "ABCDEFGHIJKL", False), ("ext4", "a" * 16, True), ("ext4", "ä" * 9, False),
-                                                     ("swap", "x" * 16, False), ("ntfs", "x" * 32, True)])
+@pytest.mark.parametrize(
+    ("kind", "label", "good"),
+    [
+        ("fat32", "LINUX-BOOT", True),
+        ("fat32", "linux", False),
+        ("fat32", "ABCDEFGHIJKL", False),
+        ("ext4", "a" * 16, True),
+        ("ext4", "ä" * 9, False),
+        ("swap", "x" * 16, False),
+        ("ntfs", "x" * 32, True),
+    ],
+)
 def test_labels_that_a_file_system_refuses(kind: str, label: str, good: bool) -> None:
     assert (label_fault(kind, label) == "") == good

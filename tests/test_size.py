@@ -45,9 +45,24 @@ def test_the_classic_wrong_unit() -> None:
     assert -(-80 * 10**9 // MIB) == 76294
 
 
-@pytest.mark.parametrize(("text", "says"), [
-    ("-5 GB", "not above zero"), ("12 parsecs", "not a unit"), ("1e99 TB", "larger than any disk"), ("0", "not above zero"), ("0 GiB", "not above zero"), ("80000", "no unit"),
-    ("", "not a size"), ("GiB", "not a size"), ("1.2.3 GiB", "not a size"), ("0.1 B", "not a size"), ("120G", "Did you mean 120 GiB"), ("1e999999999 TB", "larger"), ("٣ GiB", "")])
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("-5 GB", "not above zero"),
+        ("12 parsecs", "not a unit"),
+        ("1e99 TB", "larger than any disk"),
+        ("0", "not above zero"),
+        ("0 GiB", "not above zero"),
+        ("80000", "no unit"),
+        ("", "not a size"),
+        ("GiB", "not a size"),
+        ("1.2.3 GiB", "not a size"),
+        ("0.1 B", "not a size"),
+        ("120G", "Did you mean 120 GiB"),
+        ("1e999999999 TB", "larger"),
+        ("٣ GiB", ""),
+    ],
+)
 def test_sizes_without_sense_say_what_to_do(text: str, says: str) -> None:
     if not says:
         assert parse_size(text) == 3 * GIB  # digits of another script are digits

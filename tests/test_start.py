@@ -34,8 +34,17 @@ def first(machine: Machine) -> str:
 
 
 def files(machine: Machine, call: str, *, drop: str = "", **facts: object) -> Machine:
-    return machine.with_volume(call, lambda one: replace(one, boot_files=tuple(replace(file, **facts) if facts and file.kind == facts.get("kind", file.kind) else file
-                                                                              for file in one.boot_files if not drop or drop.lower() not in file.path.lower())))
+    return machine.with_volume(
+        call,
+        lambda one: replace(
+            one,
+            boot_files=tuple(
+                replace(file, **facts) if facts and file.kind == facts.get("kind", file.kind) else file
+                for file in one.boot_files
+                if not drop or drop.lower() not in file.path.lower()
+            ),
+        ),
+    )
 
 
 def test_the_first_good_entry_starts(planned: Machine) -> None:
@@ -157,7 +166,12 @@ def test_an_automatic_entry_of_a_disk_is_not_made_twice(planned: Machine) -> Non
 
 
 def test_the_nt_update_puts_its_loader_back(planned: Machine) -> None:
-    other = planned.with_volume("B1", lambda one: replace(one, boot_files=tuple(file for file in one.boot_files if file.path != exact("paths", "fallback_x64"))))
+    other = planned.with_volume(
+        "B1",
+        lambda one: replace(
+            one, boot_files=tuple(file for file in one.boot_files if file.path != exact("paths", "fallback_x64"))
+        ),
+    )
     update = next(one for one in STANDING if one.key == "nt-updated")
     assert update.change(other).find("B1")[1].boot_file(exact("paths", "fallback_x64")).kind == "nt-loader"
     assert first(update.change(other)) == "S1"

@@ -38,7 +38,11 @@ def test_what_is_written_is_read_back_equal(table: GptTable) -> None:
 @given(gpt_tables(), st.data())
 def test_one_damaged_copy_is_said_and_the_other_is_used(table: GptTable, data: st.DataObject) -> None:
     disk = image_of(table)
-    which, at = data.draw(st.sampled_from([("primary", table.sector), ("primary", 2 * table.sector), ("backup", (table.disk_sectors - 1) * table.sector)]))
+    which, at = data.draw(
+        st.sampled_from(
+            [("primary", table.sector), ("primary", 2 * table.sector), ("backup", (table.disk_sectors - 1) * table.sector)]
+        )
+    )
     place = at + data.draw(st.integers(0, 91))
     disk[place] ^= data.draw(st.integers(1, 255))
     seen = read_gpt(Memory(bytes(disk)), table.sector)
@@ -84,7 +88,10 @@ def test_a_grown_image_keeps_its_backup_where_it_was() -> None:
 @settings(max_examples=25)
 @given(gpt_tables())
 def test_an_independent_reader_sees_the_same_table(tmp_path_factory: pytest.TempPathFactory, table: GptTable) -> None:
-    plain = tuple(replace(one, name=f"volume {one.number}", attributes=one.attributes & 5, type_guid=gpt_type("linux_data")) for one in table.entries)
+    plain = tuple(
+        replace(one, name=f"volume {one.number}", attributes=one.attributes & 5, type_guid=gpt_type("linux_data"))
+        for one in table.entries
+    )
     table = replace(table, entries=plain)
     path = tmp_path_factory.mktemp("table") / "disk.img"
     path.write_bytes(image_of(table))
@@ -97,18 +104,37 @@ def with_sfdisk(path: Path, table: GptTable) -> dict[int, tuple[int, int, str]]:
     other = json.loads(seen.stdout)["partitiontable"]
     assert (other["id"], other["firstlba"], other["lastlba"]) == (table.guid, table.first_usable, table.last_usable)
     assert {one["name"] for one in other.get("partitions", [])} == {one.name for one in table.entries}
-    return {int(one["node"].removeprefix(str(path))): (one["start"], one["size"], one["uuid"]) for one in other.get("partitions", [])}
+    return {
+        int(one["node"].removeprefix(str(path))): (one["start"], one["size"], one["uuid"])
+        for one in other.get("partitions", [])
+    }
 
 
 def with_partx(path: Path) -> dict[int, tuple[int, int, str]]:
     """The other reader takes a sector size, and counts in 512 bytes whatever it is."""
-    seen = subprocess.run([find("partx"), "--raw", "--noheadings", "--sector-size", "4096", "--output", "NR,START,SECTORS,UUID", str(path)], capture_output=True, text=True, check=False)
+    seen = subprocess.run(
+        [find("partx"), "--raw", "--noheadings", "--sector-size", "4096", "--output", "NR,START,SECTORS,UUID", str(path)],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     rows = [line.split() for line in seen.stdout.splitlines()]
     return {int(number): (int(start) // 8, int(count) // 8, guid.upper()) for number, start, count, guid in rows}
 
 
-@pytest.mark.parametrize(("entry", "says"), [(GptEntry(129, "0" * 8 + "-0000-4000-8000-" + "0" * 12, "0" * 8 + "-0000-4000-8000-" + "1" * 12, 40, 50), "does not exist"),
-                                             (GptEntry(1, "0" * 8 + "-0000-4000-8000-" + "0" * 12, "0" * 8 + "-0000-4000-8000-" + "1" * 12, 40, 50, 0, "x" * 37), "longer than 36")])
+@pytest.mark.parametrize(
+    ("entry", "says"),
+    [
+        (
+            GptEntry(129, "0" * 8 + "-0000-4000-8000-" + "0" * 12, "0" * 8 + "-0000-4000-8000-" + "1" * 12, 40, 50),
+            "does not exist",
+        ),
+        (
+            GptEntry(1, "0" * 8 + "-0000-4000-8000-" + "0" * 12, "0" * 8 + "-0000-4000-8000-" + "1" * 12, 40, 50, 0, "x" * 37),
+            "longer than 36",
+        ),
+    ],
+)
 def test_entries_that_cannot_be_written_are_refused(entry: GptEntry, says: str) -> None:
     with pytest.raises(TableError, match=says):
         encode(replace(blank(8 * MIB, 512, "0" * 8 + "-0000-4000-8000-" + "0" * 12), entries=(entry,)))
@@ -132,7 +158,12 @@ def test_logical_partitions_are_numbered_from_five() -> None:
         disk[base * 512 + 510 : base * 512 + 512] = b"\x55\xaa"
     seen = read_mbr(Memory(bytes(disk)), 512)
     assert seen is not None
-    assert [(one.number, one.first, one.sectors, one.logical) for one in seen.entries] == [(1, 63, 100, False), (2, 1000, 3000, False), (5, 1002, 90, True), (6, 2002, 70, True)]
+    assert [(one.number, one.first, one.sectors, one.logical) for one in seen.entries] == [
+        (1, 63, 100, False),
+        (2, 1000, 3000, False),
+        (5, 1002, 90, True),
+        (6, 2002, 70, True),
+    ]
     assert [one.number for one in read_disk(Memory(bytes(disk))).volumes] == [1, 5, 6]
 
 

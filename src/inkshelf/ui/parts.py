@@ -31,7 +31,7 @@ def button(text: str, do: Callable[[], object], *, primary: bool = False, link: 
     made.setAccessibleName(text)
     if tip:
         made.setToolTip(tip)
-    made.clicked.connect(do)
+    made.clicked.connect(lambda _checked: do())  # Qt would hand its own argument on
     return made
 
 

@@ -66,14 +66,28 @@ def _shared_bytes(disk: Disk) -> Iterator[Finding]:
     for one, other in combinations(disk.volumes, 2):
         if one.start < other.end and other.start < one.end:
             why = "Two volumes claim the same bytes; writing to either may destroy the other."
-            yield Finding(f"disk.overlap.{one.call}.{other.call}", "stop", f"{one.call} and {other.call} overlap", why, (one.call, other.call), (Show("shelf", "Look at the shelf"),))
+            yield Finding(
+                f"disk.overlap.{one.call}.{other.call}",
+                "stop",
+                f"{one.call} and {other.call} overlap",
+                why,
+                (one.call, other.call),
+                (Show("shelf", "Look at the shelf"),),
+            )
 
 
 def _past_the_end(disk: Disk) -> Iterator[Finding]:
     for volume in disk.volumes:
         if volume.end > disk.size:
             why = f"{binary(volume.end - disk.size)} of it are beyond the disk; the image may be cut short."
-            yield Finding(f"disk.beyond.{volume.call}", "stop", f"{volume.call} runs past the end", why, (volume.call,), (Show("intake", "Take the disk in again"),))
+            yield Finding(
+                f"disk.beyond.{volume.call}",
+                "stop",
+                f"{volume.call} runs past the end",
+                why,
+                (volume.call,),
+                (Show("intake", "Take the disk in again"),),
+            )
 
 
 @check

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt, QTimer
@@ -298,7 +299,7 @@ class Window(QMainWindow):
         self.settings.chapter = key
         if key == "sheet" and self.desk.step:
             step, self.desk.step = self.desk.step, None
-            QTimer.singleShot(0, page, lambda: page.show_step(step))  # type: ignore[attr-defined]
+            QTimer.singleShot(0, partial(page.show_step, step))  # type: ignore[attr-defined]
 
     def _saved(self) -> None:
         self.saved.setText(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QObject, QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -28,8 +28,8 @@ ROW_ROLE = Qt.ItemDataRole.UserRole + 1
 class SheetModel(QAbstractListModel):
     """Rows of the sheet as a Qt model: one generic step from a tuple to a view."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
         self.rows: tuple[Row, ...] = ()
 
     def set_rows(self, rows: tuple[Row, ...]) -> None:
@@ -234,6 +234,7 @@ class SheetChapter(QWidget):
         head.addWidget(label("Sheet", theme.serif(26)))
         head.addSpacing(8)
         self.sub = label("", theme.sans(13), quiet=True)
+        self.sub.setMinimumWidth(8)
         head.addWidget(self.sub, 1)
         self.buttons = [
             button(words, lambda key=key: run(key))
@@ -258,7 +259,7 @@ class SheetChapter(QWidget):
         titles.addWidget(stops)
         box.addLayout(titles)
         self.view = SheetView(desk)
-        self.model = SheetModel()
+        self.model = SheetModel(self)
         self.view.setModel(self.model)
         self.view.setItemDelegate(RowDelegate(self.view))
         box.addWidget(self.view, 1)

@@ -1,0 +1,261 @@
+"""The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
+
+python -m bench [edit] [window] [inspect] [ink]
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from inkshelf.bench import demo, tools
+from inkshelf.core.size import GIB, MIB, binary
+
+
+def line(what: str, figure: str, wanted: str, *, good: bool) -> None:
+    print(f"{'reached' if good else 'MISSED '}  {what:58} {figure:>26}   wanted: {wanted}")
+
+
+def measure_edit(folder: Path) -> None:
+    """Everything after one edit: plan, fold, ledger, rehearsal, findings, layout of the shelf."""
+    from inkshelf.core.checks import findings
+    from inkshelf.core.plan.job import with_aim
+    from inkshelf.core.plan.reading import read
+    from inkshelf.core.sheet.reckon import reckon
+    from inkshelf.ui.frame.files import demo_job
+    from inkshelf.ui.shelf.layout import lay_out
+
+    job = demo_job(folder)
+    took = []
+    for turn in range(300):
+        begun = time.perf_counter()
+        changed = with_aim(job, replace(job.aim, size_bytes=(60 + turn % 150) * GIB))
+        reading = read(changed)
+        findings(reading)
+        reckon(reading, "")
+        lay_out(reading, "A", 0, 724)
+        took.append((time.perf_counter() - begun) * 1000)
+    took.sort()
+    median, high = statistics.median(took), took[int(len(took) * 0.95)]
+    line("one edit of the demo job, median", f"{median:.1f} ms", "under 16 ms", good=median < 16)
+    line("one edit of the demo job, p95", f"{high:.1f} ms", "under 33 ms", good=high < 33)
+
+
+EMPTY = """
+import time; begun = time.perf_counter()
+from PyQt6.QtWidgets import QApplication, QMainWindow
+app = QApplication([]); window = QMainWindow(); window.resize(1280, 800); window.show()
+app.processEvents(); window.grab(); print(time.perf_counter() - begun)
+"""
+FULL = """
+import sys, time; begun = time.perf_counter()
+from pathlib import Path
+from inkshelf.ui.start import application
+from inkshelf.ui import theme
+from inkshelf.ui.desk import Desk
+from inkshelf.ui.frame.settings import Settings
+from inkshelf.ui.frame.window import Window
+app = application(); theme.apply(app, "paper")
+desk = Desk(); window = Window(desk, Settings(), Path(sys.argv[2]))
+desk.open(Path(sys.argv[1])); desk.show("shelf"); window.show()
+app.processEvents(); window.grab(); print(time.perf_counter() - begun)
+"""
+
+
+def measure_window(folder: Path) -> None:
+    """The window with the demo job, ready for input, against an empty PyQt6 window; turn and turn about."""
+    from inkshelf.store import jobfile
+    from inkshelf.ui.frame.files import demo_job
+
+    path = folder / "bench.job.json"
+    jobfile.save(demo_job(folder), path)
+    times: dict[str, list[float]] = {EMPTY: [], FULL: []}
+    for _ in range(7):
+        for code, had in times.items():
+            said = subprocess.run(
+                [sys.executable, "-c", code, str(path), str(folder / "settings.json")],
+                capture_output=True,
+                text=True,
+                check=True,
+            )
+            had.append(float(said.stdout.split()[-1]))
+    empty, full = (statistics.median(had) for had in times.values())
+    line(
+        "window with the demo job against an empty one",
+        f"{full * 1000:.0f} / {empty * 1000:.0f} ms = {full / empty:.2f}",
+        "at most 2.5 times",
+        good=full <= 2.5 * empty,
+    )
+
+
+INSPECT = """
+import resource, sys, time
+from pathlib import Path
+from inkshelf.bench.image import ImageFile, inspect
+inspect(Path(sys.argv[1]))
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+took = []
+for _ in range(9):
+    begun = time.perf_counter(); inspect(Path(sys.argv[1])); took.append(time.perf_counter() - begun)
+with ImageFile(Path(sys.argv[1])) as source:
+    from inkshelf.core.disk.read import read_disk
+    read_disk(source); read = source.bytes_read
+print(sorted(took)[4], resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, read)
+"""
+
+
+def large_disk(path: Path) -> None:
+    """A sparse 2 TB disk with six volumes, real file systems in all of them."""
+    from inkshelf.bench.sparse import copy_data, write_all
+    from inkshelf.core.disk.gpt import GptEntry, blank, encode
+    from inkshelf.core.disk.types import gpt_type
+    from inkshelf.core.plan.draw import guid
+
+    size = 2_000_398_934_016
+    parts = [
+        ("efi_system", 300 * MIB, ("mkfs.fat", "-F", "32", "-s", "1")),
+        ("nt_reserved", 16 * MIB, ()),
+        ("basic_data", 900 * GIB, ("mkfs.ntfs", "-F", "-Q", "-q")),
+        ("nt_recovery", GIB, ("mkfs.ntfs", "-F", "-Q", "-q")),
+        ("linux_root_x64", 100 * GIB, ("mkfs.ext4", "-F", "-q", "-E", "lazy_itable_init=1,lazy_journal_init=1")),
+        ("linux_home", 800 * GIB, ("mkfs.ext4", "-F", "-q", "-E", "lazy_itable_init=1,lazy_journal_init=1")),
+    ]
+    entries, at = [], MIB
+    with path.open("wb") as out:
+        out.truncate(size)
+        for number, (kind, length, command) in enumerate(parts, 1):
+            entries.append(GptEntry(number, gpt_type(kind), guid("bench", kind), at // 512, (at + length) // 512 - 1))
+            if command:
+                volume = path.with_suffix(".part")
+                with volume.open("wb") as made:
+                    made.truncate(length)
+                tools.run(*command, volume)
+                with volume.open("rb") as made:
+                    copy_data(made.fileno(), out.fileno(), 0, length, at)
+                volume.unlink()
+            at += length
+        for offset, data in encode(replace(blank(size, 512, guid("bench", "disk")), entries=tuple(entries))):
+            write_all(out.fileno(), data, offset)
+
+
+def measure_inspect(folder: Path) -> None:
+    """Reading a 2 TB sparse image with six volumes."""
+    path = folder / "large.img"
+    large_disk(path)
+    said = subprocess.run([sys.executable, "-c", INSPECT, str(path)], capture_output=True, text=True, check=True).stdout.split()
+    took, memory, read = float(said[0]) * 1000, int(said[1]) * 1024, int(said[2])
+    stored = path.stat().st_blocks * 512
+    line("inspect of a 2 TB image with six volumes", f"{took:.1f} ms", "under 60 ms", good=took < 60)
+    line("memory of the process that inspects it", binary(memory), "under 150 MB", good=memory < 150e6)
+    line("bytes read, of those that are not holes", f"{binary(read)} of {binary(stored)}", "no holes", good=read <= stored)
+    path.unlink()
+
+
+def differing_bytes(one: Path, other: Path) -> int:
+    """Bytes, in blocks of 4 KiB, in which two images differ."""
+    from inkshelf.bench.sparse import data_ranges
+
+    fds = [os.open(path, os.O_RDONLY) for path in (one, other)]
+    blocks: set[int] = set()
+    for fd in fds:
+        for low, high in data_ranges(fd, 0, os.fstat(fd).st_size):
+            blocks.update(range(low // 4096, -(-high // 4096)))
+    differ = sum(os.pread(fds[0], 4096, at * 4096) != os.pread(fds[1], 4096, at * 4096) for at in blocks)
+    for fd in fds:
+        os.close(fd)
+    return differ * 4096
+
+
+def bare_tools(folder: Path, image: Path, volume: Path) -> None:
+    """The same work with nothing but the utilities: copy, shrink, format, install, check."""
+    from inkshelf.bench import installers
+    from inkshelf.core.steps.kinds import Format, Install, Shrink
+    from inkshelf.ui.frame.files import demo_job
+
+    job = demo_job(folder)
+    work = folder / "bare"
+    work.mkdir(exist_ok=True)
+    subprocess.run(["cp", "--sparse=always", image, work / "disk.img"], check=True)
+    subprocess.run(["cp", "--sparse=always", volume, work / "S1"], check=True)
+    shrink = next(step for step in job.steps if isinstance(step, Shrink))
+    tools.run("ntfsresize", "--force", "--force", "--no-progress-bar", "--size", str(shrink.to_bytes), work / "S1", feed="y\n")
+    sizes = {step.call: step.size for step in job.steps if hasattr(step, "size") and hasattr(step, "guid")}
+    for step in job.steps:
+        if isinstance(step, Format):
+            path = work / step.call
+            with path.open("wb") as out:
+                out.truncate(sizes[step.call])
+            command = {
+                "fat32": ("mkfs.fat", "-F", "32", "-s", "1"),
+                "ext4": ("mkfs.ext4", "-F", "-q", "-E", "lazy_itable_init=1,lazy_journal_init=1"),
+                "swap": ("mkswap",),
+            }[step.filesystem]
+            tools.run(*command, path)
+        elif isinstance(step, Install):
+            installers.put_root(work / step.call, step)
+            installers.put_startup(work / step.esp, step)
+    tools.run("ntfsresize", "--check", "--force", "--force", work / "S1")
+    for call, command in (("B2", ("fsck.fat", "-n")), ("S2", ("e2fsck", "-f", "-n")), ("D1", ("e2fsck", "-f", "-n"))):
+        tools.run(command[0], *command[1:], work / call, accept=(0, 1))
+
+
+def timed(work: Callable[[], object]) -> tuple[float, object]:
+    begun = time.perf_counter()
+    made = work()
+    return time.perf_counter() - begun, made
+
+
+def measure_ink(folder: Path) -> None:
+    """Inking the demo job: bytes against those that must change, time against the bare utilities."""
+    from inkshelf.bench.inker import Report, ink
+    from inkshelf.bench.sparse import copy_data
+    from inkshelf.ui.frame.files import demo_job
+
+    job = demo_job(folder)
+    image = Path(job.sources[0].path)
+    start, size = demo.places()["S1"]
+    volume = folder / "S1.volume"
+    with image.open("rb") as source, volume.open("wb") as out:
+        out.truncate(size)
+        copy_data(source.fileno(), out.fileno(), start, size, 0)
+    pairs = []
+    for turn in range(3):
+        bare, _ = timed(lambda: bare_tools(folder, image, volume))
+        ours, report = timed(lambda name=f"bench-{turn}": ink(job, folder / name))
+        pairs.append((ours, bare))
+    assert isinstance(report, Report)
+    must = differing_bytes(image, Path(report.images[0]))
+    ratio = report.written_bytes / must
+    line(
+        "bytes written into the image against those that must change",
+        f"{report.written_bytes} / {must} = {ratio:.3f}",
+        "at most 1.05",
+        good=ratio <= 1.05,
+    )
+    print(
+        f"         (beside them: {binary(report.copied_bytes)} copied from the source, {binary(report.scratch_bytes)} handed over in scratch files)"
+    )
+    ours, bare = (statistics.median(one) for one in zip(*pairs, strict=True))
+    line(
+        "inking against the bare utilities",
+        f"{ours:.2f} / {bare:.2f} s = {ours / bare:.2f}",
+        "within 2 times",
+        good=ours <= 2 * bare,
+    )
+    line("read back as predicted", str(report.verified), "True", good=report.verified)
+
+
+MEASURES = {"edit": measure_edit, "window": measure_window, "inspect": measure_inspect, "ink": measure_ink}
+
+if __name__ == "__main__":
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    with tempfile.TemporaryDirectory(prefix="inkshelf-bench-") as name:
+        for key in sys.argv[1:] or MEASURES:
+            MEASURES[key](Path(name))
