@@ -12,11 +12,11 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 from inkshelf.bench import demo, tools
 from inkshelf.core.size import GIB, MIB, binary
+from inkshelf.core.value import replace
 
 
 def line(what: str, figure: str, wanted: str, *, good: bool) -> None:
@@ -29,7 +29,7 @@ def measure_edit(folder: Path) -> None:
     from inkshelf.core.plan.job import with_aim
     from inkshelf.core.plan.reading import read
     from inkshelf.core.sheet.reckon import reckon
-    from inkshelf.ui.frame.files import demo_job
+    from inkshelf.ui.demo import demo_job
     from inkshelf.ui.shelf.layout import lay_out
 
     job = demo_job(folder)
@@ -63,8 +63,8 @@ from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
 app = application(); theme.apply(app, "paper")
-desk = Desk(); window = Window(desk, Settings(), Path(sys.argv[2]))
-desk.open(Path(sys.argv[1])); desk.show("shelf"); window.show()
+desk = Desk(); desk.open(Path(sys.argv[1])); desk.chapter = "shelf"
+window = Window(desk, Settings(), Path(sys.argv[2])); window.show()
 app.processEvents(); window.grab(); print(time.perf_counter() - begun)
 """
 
@@ -72,7 +72,7 @@ app.processEvents(); window.grab(); print(time.perf_counter() - begun)
 def measure_window(folder: Path) -> None:
     """The window with the demo job, ready for input, against an empty PyQt6 window; turn and turn about."""
     from inkshelf.store import jobfile
-    from inkshelf.ui.frame.files import demo_job
+    from inkshelf.ui.demo import demo_job
 
     path = folder / "bench.job.json"
     jobfile.save(demo_job(folder), path)
@@ -177,7 +177,7 @@ def bare_tools(folder: Path, image: Path, volume: Path) -> None:
     """The same work with nothing but the utilities: copy, shrink, format, install, check."""
     from inkshelf.bench import installers
     from inkshelf.core.steps.kinds import Format, Install, Shrink
-    from inkshelf.ui.frame.files import demo_job
+    from inkshelf.ui.demo import demo_job
 
     job = demo_job(folder)
     work = folder / "bare"
@@ -216,7 +216,7 @@ def measure_ink(folder: Path) -> None:
     """Inking the demo job: bytes against those that must change, time against the bare utilities."""
     from inkshelf.bench.inker import Report, ink
     from inkshelf.bench.sparse import copy_data
-    from inkshelf.ui.frame.files import demo_job
+    from inkshelf.ui.demo import demo_job
 
     job = demo_job(folder)
     image = Path(job.sources[0].path)

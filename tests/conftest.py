@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -16,6 +15,7 @@ from inkshelf.core.machine.state import Conditions
 from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
+from inkshelf.core.value import replace
 from inkshelf.exchange import captures
 
 settings.register_profile(

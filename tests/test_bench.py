@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import shutil
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -21,6 +20,7 @@ from inkshelf.core.machine.state import BootEntry, Firmware
 from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.value import replace
 
 
 def fingerprint(path: Path) -> tuple[int, int, int]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -20,6 +18,7 @@ from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import AddEntry, Create, Delete, Format, Prepare, Retype, SetOrder, Shrink
+from inkshelf.core.value import replace
 from strategies import aims
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import pytest
 
 from inkshelf.core.boot.firmware import routes
@@ -11,6 +9,7 @@ from inkshelf.core.boot.rehearse import STANDING, Outcome, mishaps, outcome, reh
 from inkshelf.core.machine.state import BootEntry, Firmware, Machine
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 

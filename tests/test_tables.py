@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import struct
 import subprocess
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -20,6 +19,7 @@ from inkshelf.core.disk.source import Memory
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import TableError
 from inkshelf.core.size import MIB
+from inkshelf.core.value import replace
 from strategies import gpt_tables
 
 

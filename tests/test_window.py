@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -17,6 +16,7 @@ from inkshelf.bench import demo
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
+from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui import rescue, theme
 from inkshelf.ui.desk import Desk

@@ -98,7 +98,7 @@ def _table(size: int, place: dict[str, tuple[int, int]]) -> GptTable:
         "S1": ("basic_data", 0, "Basic data partition"),
         "R1": ("nt_recovery", 1 << 63 | 1, ""),
     }
-    from dataclasses import replace
+    from inkshelf.core.value import replace
 
     entries = tuple(
         GptEntry(number, gpt_type(kinds[call][0]), GUIDS[call], start // 512, (start + length) // 512 - 1, *kinds[call][1:])

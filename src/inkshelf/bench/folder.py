@@ -6,12 +6,11 @@ import fcntl
 import json
 import os
 import shutil
-from dataclasses import asdict
 from pathlib import Path
 from types import TracebackType
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+import msgspec
 
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Firmware
@@ -84,13 +83,13 @@ class FirmwareStore:
 
     def write(self, firmware: Firmware) -> int:
         """Write the variables; return the bytes written."""
-        data = json.dumps(asdict(firmware), indent=1).encode() + b"\n"
+        data = msgspec.json.format(msgspec.json.encode(firmware), indent=1) + b"\n"
         self.path.write_bytes(data)
         return len(data)
 
     def read(self) -> Firmware:
         """Return the variables as they stand in the store."""
         try:
-            return TypeAdapter(Firmware).validate_json(self.path.read_bytes())
-        except (OSError, ValidationError) as error:
+            return msgspec.json.decode(self.path.read_bytes(), type=Firmware)
+        except (OSError, ValueError) as error:
             raise BenchError("The bench's boot variables cannot be read.", "Ink again into an empty bench folder.") from error

@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import singledispatchmethod
 from pathlib import Path
 from typing import Any
@@ -37,10 +37,10 @@ from inkshelf.core.steps.kinds import (
     Shrink,
     Step,
 )
+from inkshelf.core.value import Value, replace
 
 
-@dataclass(frozen=True, slots=True)
-class Progress:
+class Progress(Value, frozen=True):
     """Where the work is: step number (0: copying; past the last: proving), how many there are, bytes done and to do, words."""
 
     step: int

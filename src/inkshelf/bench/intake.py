@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -13,6 +12,7 @@ from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.assemble import LETTERS, assemble
 from inkshelf.core.machine.state import Conditions, Disk, SecureBoot
 from inkshelf.core.plan.job import Job, Source, replan
+from inkshelf.core.value import replace
 
 
 def take_in(

@@ -6,7 +6,6 @@ import hashlib
 import os
 import tempfile
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from pathlib import Path
 
 from inkshelf.bench import formatting
@@ -20,14 +19,14 @@ from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Disk, FileSystem, Firmware, Machine, Volume
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.fold import Fold
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 TOLERANCE = 0.03  # of a file system's size: how far the used space may be from the prediction
 PIECE = 4 << 20
 
 
-@dataclass(frozen=True, slots=True)
-class Check:
+class Check(Value, frozen=True):
     """One thing that was compared, whether it agreed, and what was seen."""
 
     what: str

@@ -7,8 +7,6 @@ import fcntl
 import os
 from collections.abc import Callable, Iterator
 
-import numpy as np
-
 FICLONE = 0x40049409  # linux/fs.h: share all extents of another file
 PIECE = 4 << 20
 GRAIN = 4096
@@ -123,6 +121,8 @@ def bring_back(source: int, target: int, size: int, at: int, progress: Progress 
 def _write_differing(target: int, new: bytes, old: bytes, at: int) -> int:
     if new == old:
         return 0
+    import numpy as np  # late: it takes longer to load than a window does
+
     old = old.ljust(len(new), b"\0")
     whole = len(new) // GRAIN * GRAIN
     a, b = (np.frombuffer(one[:whole], np.uint8).reshape(-1, GRAIN) for one in (new, old))

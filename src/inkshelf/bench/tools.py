@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
-from dataclasses import dataclass
 from pathlib import Path
 
 from inkshelf.core.errors import BenchError
+from inkshelf.core.value import Value
 
 PACKAGES = {
     "mkfs.fat": "dosfstools",
@@ -29,8 +29,7 @@ PACKAGES = {
 FOLDERS = ("/usr/sbin", "/sbin", "/usr/local/sbin")
 
 
-@dataclass(frozen=True, slots=True)
-class Ran:
+class Ran(Value, frozen=True):
     """What a utility printed, and its exit status."""
 
     status: int

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import difflib
 import re
-from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
 from inkshelf.core.errors import SizeError
+from inkshelf.core.value import Value
 
 KIB, MIB, GIB, TIB = 1 << 10, 1 << 20, 1 << 30, 1 << 40
 GB = 10**9
@@ -97,8 +97,7 @@ def both(value: int) -> str:
     return f"{decimal(value)} = {binary(value)}"
 
 
-@dataclass(frozen=True, slots=True)
-class Typed:
+class Typed(Value, frozen=True):
     """One kind of input box and the exact text that goes into it."""
 
     box: str

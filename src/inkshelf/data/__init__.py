@@ -7,14 +7,16 @@ from __future__ import annotations
 
 import tomllib
 from functools import cache
-from importlib import resources
+from pathlib import Path
 from typing import Any
+
+FOLDER = Path(__file__).parent
 
 
 @cache
 def table(name: str) -> dict[str, Any]:
     """Return the data file ``name`` (without its ending) as a dictionary."""
-    return tomllib.loads(resources.files(__name__).joinpath(f"{name}.toml").read_text(encoding="utf-8"))
+    return tomllib.loads((FOLDER / f"{name}.toml").read_text(encoding="utf-8"))
 
 
 @cache
@@ -25,4 +27,4 @@ def exact(section: str, key: str) -> str:
 
 def text(name: str) -> str:
     """Return a text file that ships with the program, such as a template."""
-    return resources.files(__name__).joinpath(name).read_text(encoding="utf-8")
+    return (FOLDER / name).read_text(encoding="utf-8")

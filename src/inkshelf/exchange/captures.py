@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import re
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +11,7 @@ from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.captured import same_disk
 from inkshelf.core.machine.state import BootFile, Disk, FileSystem, SystemRoot, Table, Volume
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 FAMILY = {

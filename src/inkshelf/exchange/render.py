@@ -60,7 +60,7 @@ def script(reading: Reading) -> str:
         or "the steps before it on the sheet."
     )
     after = {step.call: step.to_bytes for step in shrinks}
-    from dataclasses import replace
+    from inkshelf.core.value import replace
 
     kept = [replace(volume, size=after.get(volume.call, volume.size)) for volume in disk.volumes]
     tools = sorted({MAKERS[step.filesystem] for step in job.steps if isinstance(step, Format)})

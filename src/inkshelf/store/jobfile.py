@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import json
 import os
 import tempfile
 from collections.abc import Callable
-from functools import cache
 from pathlib import Path
 from typing import Any
 
-from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
-from pydantic.dataclasses import dataclass
+import msgspec
+from msgspec import Struct
 
 from inkshelf.core.errors import JobError
 from inkshelf.core.plan.job import Job
@@ -32,36 +30,32 @@ def migration(from_version: int) -> Callable[[Migration], Migration]:
     return register
 
 
-@dataclass(config=ConfigDict(extra="forbid"), frozen=True)
-class Document:
+class Document(Struct, forbid_unknown_fields=True):
     """The whole file: what it is, its version, the job."""
 
+    format: str
+    version: int
     job: Job
-    format: str = Field(default=FORMAT, pattern=f"^{FORMAT}$")
-    version: int = VERSION
-
-
-@cache
-def _adapter() -> TypeAdapter[Document]:
-    return TypeAdapter(Document)
 
 
 def schema() -> dict[str, Any]:
     """Return the JSON schema of the current version, as published in docs/job.schema.json."""
-    made = _adapter().json_schema()
+    made = msgspec.json.schema(Document)
+    document = made["$defs"]["Document"]
+    document["properties"] |= {"format": {"const": FORMAT}, "version": {"const": VERSION}}
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Ink Shelf job", **made}
 
 
 def dump(job: Job) -> bytes:
     """Return the job as the bytes of its file."""
-    return _adapter().dump_json(Document(job), indent=1) + b"\n"
+    return msgspec.json.format(msgspec.json.encode(Document(FORMAT, VERSION, job)), indent=1) + b"\n"
 
 
 def load_bytes(raw: bytes, name: str = "This file") -> Job:
     """Return the job that ``raw`` holds; every fault is one line that names the field and what to do."""
     try:
-        document = json.loads(raw)
-    except (ValueError, UnicodeDecodeError, RecursionError):
+        document = msgspec.json.decode(raw)
+    except (ValueError, RecursionError):
         raise JobError(f"{name} is not JSON.", "Choose a job file that Ink Shelf saved.") from None
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise JobError(f"{name} is JSON, but not an Ink Shelf job.", "Choose a job file, or start a new job.")
@@ -77,12 +71,12 @@ def load_bytes(raw: bytes, name: str = "This file") -> Job:
         document = MIGRATIONS[version](document)
         version += 1
     try:
-        return _adapter().validate_python(document).job
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
+        return msgspec.convert(document, Document).job
+    except (msgspec.ValidationError, RecursionError) as error:
+        what, _, where = str(error).partition(" - at `$.")
         raise JobError(
-            f"{name} is damaged at {where}: {first['msg']}.", "Restore the last good copy, or take the disk in again."
+            f"{name} is damaged at {where.rstrip('`') or 'its top'}: {what}.",
+            "Restore the last good copy, or take the disk in again.",
         ) from None
 
 
@@ -137,4 +131,4 @@ def write_atomically(path: Path, data: bytes, *, make_folder: bool = False) -> N
 
 def published_schema() -> dict[str, Any]:
     """Return the schema file that ships with the program."""
-    return dict(json.loads(text("job.schema.json")))
+    return dict(msgspec.json.decode(text("job.schema.json")))

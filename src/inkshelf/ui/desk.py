@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Literal
@@ -14,6 +13,7 @@ from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
+from inkshelf.core.value import Value, replace
 from inkshelf.store import jobfile
 
 Subject = Literal["job", "selection", "view", "saved", "notice"]
@@ -21,8 +21,7 @@ Listener = Callable[[Subject], None]
 DEEPEST = 500
 
 
-@dataclass(frozen=True, slots=True)
-class Notice:
+class Notice(Value, frozen=True):
     """One line for the person: what happened and what to do; ``bad`` colours it."""
 
     what: str
@@ -177,11 +176,10 @@ class Desk:
         self.replace_job(job, path)
 
     def replace_job(self, job: Job, path: Path | None) -> None:
-        """Start over with another job; its history is empty."""
+        """Start over with another job, as it stands in its file; its history is empty."""
         self._past, self._future, self._held = [], [], None
         self.path, self.selected, self.step, self.saved_at = path, "", None, ""
         self._take(job)
-        self.save()
         self.tell("job")
 
     def save(self) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from inkshelf.ui.frame.files import demo_job
+from inkshelf.ui.demo import demo_job
 from inkshelf.ui.frame.window import Window
 
 VIEWS = ("intake", "aim", "shelf", "start", "sheet")

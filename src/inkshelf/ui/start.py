@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.ui import rescue, theme
+from inkshelf.ui.demo import open_demo
 from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.frame import settings as remembered
 from inkshelf.ui.frame.window import Window
@@ -39,28 +40,35 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
     desk = Desk()
     folder = remembered.data_folder()
     rescue.install(desk, folder / "rescued")
-    window = Window(desk, settings)
     if pictures is not None:
         from inkshelf.ui.pictures import take_pictures
 
-        for path in take_pictures(window, pictures, folder / "demo"):
+        for path in take_pictures(Window(desk, settings), pictures, folder / "demo"):
             print(path)
         return 0
-    if demo:
-        window.files.open_demo()
-    else:
-        _last(window, job, settings)
+    _open(
+        desk,
+        job or (Path(settings.job) if settings.job else None),
+        settings,
+        folder / "demo" if demo else None,
+        asked=job is not None,
+    )
+    window = Window(desk, settings)
     window.show()
     QTimer.singleShot(0, window.contents.setFocus)
     return app.exec()
 
 
-def _last(window: Window, job: Path | None, settings: remembered.Settings) -> None:
-    path = job or (Path(settings.job) if settings.job and Path(settings.job).exists() else None)
-    if path is None:
-        return
+def _open(desk: Desk, path: Path | None, settings: remembered.Settings, demo: Path | None, *, asked: bool) -> None:
+    """Open the demo, the job asked for, or the one that was open last, before the window is built around it."""
     try:
-        window.desk.open(path)
-        window.desk.show("intake" if job else settings.chapter)
+        if demo is not None:
+            demo.mkdir(parents=True, exist_ok=True)
+            open_demo(desk, demo)
+        elif path is not None and (asked or path.exists()):
+            desk.open(path)
+            desk.chapter = "intake" if asked else settings.chapter
     except InkshelfError as error:
-        window.desk.say(Notice(error.what, error.remedy))
+        desk.notice = Notice(error.what, error.remedy)
+    except OSError as error:
+        desk.notice = Notice(f"{error.filename}: {error.strerror}.", "Check the place and your rights.")

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
 from functools import cache
-from importlib import resources
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
+from inkshelf.core.value import Value
+from inkshelf.data import FOLDER
+
 SERIF, SANS, MONO = "Vollkorn", "Inter", "JetBrains Mono"
 
 
-@dataclass(frozen=True, slots=True)
-class Theme:
+class Theme(Value, frozen=True):
     """Named colours of one paper."""
 
     name: str
@@ -91,9 +91,8 @@ THEMES = {"paper": PAPER, "slate": SLATE}
 @cache
 def load_fonts() -> None:
     """Load the faces that ship with the program."""
-    for entry in resources.files("inkshelf.data").joinpath("fonts").iterdir():
-        if entry.name.endswith((".ttf", ".otf")):
-            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+    for path in sorted((FOLDER / "fonts").glob("*.[ot]tf")):
+        QFontDatabase.addApplicationFont(str(path))
 
 
 @cache
@@ -141,10 +140,8 @@ def apply(application: QApplication, name: str) -> None:
 
 def _style(theme: Theme) -> str:
     sheet = STYLE
-    for field in fields(theme):
-        sheet = sheet.replace(f"@{field.name};", f"{getattr(theme, field.name)};").replace(
-            f"@{field.name} ", f"{getattr(theme, field.name)} "
-        )
+    for name in theme.__struct_fields__:
+        sheet = sheet.replace(f"@{name};", f"{getattr(theme, name)};").replace(f"@{name} ", f"{getattr(theme, name)} ")
     return sheet
 
 

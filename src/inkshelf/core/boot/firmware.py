@@ -7,17 +7,16 @@ passes to the next; a device path without a file means the fallback file; automa
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from typing import Literal
 
 from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Firmware, Machine, Volume
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 Place = Literal["firmware", "entry", "loader", "menu", "system"]
 
 
-@dataclass(frozen=True, slots=True)
-class Station:
+class Station(Value, frozen=True):
     """One stop of a route; ``call`` is the volume it stands on."""
 
     place: Place
@@ -26,8 +25,7 @@ class Station:
     call: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Route:
+class Route(Value, frozen=True):
     """One way from an entry: its stations, the systems it can reach (the first without a key press), or why it ends."""
 
     entry: BootEntry
@@ -36,8 +34,7 @@ class Route:
     broken: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class _Loaded:
+class _Loaded(Value, frozen=True):
     stations: tuple[Station, ...]
     systems: tuple[str, ...] = ()
     broken: str = ""

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from functools import partial
 
 from inkshelf.core.boot.firmware import Route, routes, without_entries
 from inkshelf.core.machine.state import BootFile, Machine, Volume
 from inkshelf.core.steps.fold import Fold
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 
-@dataclass(frozen=True, slots=True)
-class Mishap:
+class Mishap(Value, frozen=True):
     """Something that happens to a machine later: ``key`` for commands, ``title`` for screens, a pure change of the state."""
 
     key: str
@@ -21,8 +20,7 @@ class Mishap:
     change: Callable[[Machine], Machine]
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(Value, frozen=True):
     """Whether one system starts after one mishap; ``by_hand``: only when a person chooses it in the firmware's one-time menu."""
 
     system: str
@@ -37,7 +35,7 @@ def _secure(state: str) -> Callable[[Machine], Machine]:
     def change(machine: Machine) -> Machine:
         if machine.firmware.secure_boot == "absent":
             return machine
-        return replace(machine, firmware=replace(machine.firmware, secure_boot=state))  # type: ignore[arg-type]
+        return replace(machine, firmware=replace(machine.firmware, secure_boot=state))
 
     return change
 

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from typing import Literal
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.job import Job, Override, replan, with_aim, with_found
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.value import Value, replace
 
 Severity = Literal["stop", "warn", "note"]
 RANK: dict[Severity, int] = {"stop": 0, "warn": 1, "note": 2}
 
 
-@dataclass(frozen=True, slots=True)
-class Know:
+class Know(Value, frozen=True):
     """Remedy: record a fact about the machine (a field of its conditions or firmware, or its memory)."""
 
     field: str
@@ -23,8 +22,7 @@ class Know:
     title: str
 
 
-@dataclass(frozen=True, slots=True)
-class Aim:
+class Aim(Value, frozen=True):
     """Remedy: change one field of the aim."""
 
     field: str
@@ -32,16 +30,14 @@ class Aim:
     title: str
 
 
-@dataclass(frozen=True, slots=True)
-class AnswerFor:
+class AnswerFor(Value, frozen=True):
     """Remedy: override a stop in writing; the reason stands on the sheet."""
 
     finding: str
     title: str = "Answer for it in writing"
 
 
-@dataclass(frozen=True, slots=True)
-class Show:
+class Show(Value, frozen=True):
     """Remedy: go where the thing is put right (a chapter, and a volume or step in it)."""
 
     chapter: str
@@ -52,8 +48,7 @@ class Show:
 Remedy = Know | Aim | AnswerFor | Show
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Value, frozen=True):
     """One finding. ``key`` is stable; ``calls`` names the volumes it speaks of; ``overridden`` holds the written reason.
 
     ``final``: nobody can answer for it, because nothing can be done at all.
@@ -100,7 +95,7 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
     if isinstance(remedy, Know):
         return know(job, remedy.field, remedy.value)
     if isinstance(remedy, Aim) and job.aim is not None:
-        return with_aim(job, replace(job.aim, **{remedy.field: remedy.value}))  # type: ignore[arg-type]
+        return with_aim(job, replace(job.aim, **{remedy.field: remedy.value}))
     if isinstance(remedy, AnswerFor) and reason.strip():
         return replace(job, overrides=(*job.overrides, Override(remedy.finding, reason.strip())))
     return job
@@ -114,10 +109,10 @@ def know(job: Job, field: str, value: str | int | None) -> Job:
     if field in {"mode", "secure_boot"}:
         from inkshelf.core.machine.assemble import infer_entries
 
-        return with_found(job, infer_entries(replace(found, firmware=replace(found.firmware, **{field: value}))))  # type: ignore[arg-type]
+        return with_found(job, infer_entries(replace(found, firmware=replace(found.firmware, **{field: value}))))
     if field == "ram_bytes":
-        return with_found(job, replace(found, ram_bytes=value))  # type: ignore[arg-type]
-    return replan(replace(job, found=replace(found, conditions=replace(found.conditions, **{field: value}))))  # type: ignore[arg-type]
+        return with_found(job, replace(found, ram_bytes=value))
+    return replan(replace(job, found=replace(found, conditions=replace(found.conditions, **{field: value}))))
 
 
 def _know_used(job: Job, call: str, value: str | int | None) -> Job:

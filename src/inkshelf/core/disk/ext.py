@@ -8,12 +8,12 @@ from __future__ import annotations
 import struct
 import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from inkshelf.core.disk.source import ByteSource, exactly, unpack
 from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import FileSystem
 from inkshelf.core.size import align_up
+from inkshelf.core.value import Value
 
 MAGIC = 0xEF53
 ROOT = 2
@@ -21,8 +21,7 @@ EXTENTS_FLAG, INLINE_FLAG = 0x80000, 0x10000000
 JOURNAL, RECOVER, EXTENTS, WIDE = 0x4, 0x4, 0x40, 0x80
 
 
-@dataclass(frozen=True, slots=True)
-class Ext:
+class Ext(Value, frozen=True):
     """The super block's figures."""
 
     source: ByteSource

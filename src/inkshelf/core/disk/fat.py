@@ -7,21 +7,18 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass
-
-import numpy as np
 
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import FileSystem
+from inkshelf.core.value import Value
 
 BOOT = struct.Struct("<3s8sHBHBHHBHHHII")  # 36 bytes, common to all three
 FAT16_FROM, FAT32_FROM = 4_085, 65_525
 LARGEST_CHAIN = 1 << 16
 
 
-@dataclass(frozen=True, slots=True)
-class FatLayout:
+class FatLayout(Value, frozen=True):
     """Where things are in a FAT volume, in bytes from its start."""
 
     bits: int
@@ -39,8 +36,7 @@ class FatLayout:
     serial: int
 
 
-@dataclass(frozen=True, slots=True)
-class FatNode:
+class FatNode(Value, frozen=True):
     """A file or folder found by the reader."""
 
     path: str
@@ -114,6 +110,8 @@ def probe(source: ByteSource) -> FileSystem | None:
 
 def _table_facts(source: ByteSource, fat: FatLayout) -> tuple[int, bool]:
     """Count free clusters in the first table, and tell whether it is marked clean."""
+    import numpy as np  # late: it takes longer to load than a window does
+
     wanted = fat.clusters + 2
     if fat.bits == 12:
         raw = np.frombuffer(

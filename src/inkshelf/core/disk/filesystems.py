@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import FileSystem
 from inkshelf.core.size import GIB, KIB, MIB, align_up
+from inkshelf.core.value import Value, replace
 
 SLICES = 64
 FAT32_LEAST_CLUSTERS = 65_525
 
 
-@dataclass(frozen=True, slots=True)
-class Facts:
+class Facts(Value, frozen=True):
     """Limits of a kind of file system; sizes in bytes, ``None`` where no limit matters here."""
 
     label_units: int

@@ -9,10 +9,10 @@ from __future__ import annotations
 import struct
 import uuid
 import zlib
-from dataclasses import dataclass, replace
 
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import TableError
+from inkshelf.core.value import Value, replace
 
 SIGNATURE = b"EFI PART"
 HEADER = struct.Struct("<8sIIIIQQQQ16sQIII")  # 92 bytes: 5.3.2, table 5-5
@@ -20,8 +20,7 @@ ENTRY = struct.Struct("<16s16sQQQ72s")  # 128 bytes: 5.3.3, table 5-6
 ENTRIES_LIMIT = 1 << 22  # 4 MiB of entries: 32 times the usual, and still quick to read
 
 
-@dataclass(frozen=True, slots=True)
-class GptEntry:
+class GptEntry(Value, frozen=True):
     """One used entry; LBAs inclusive, ``number`` counts from 1."""
 
     number: int
@@ -33,8 +32,7 @@ class GptEntry:
     name: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class GptTable:
+class GptTable(Value, frozen=True):
     """A whole table; all places are LBAs of ``sector`` bytes."""
 
     sector: int
@@ -56,8 +54,7 @@ class GptTable:
         return -(-self.entry_count * self.entry_bytes // self.sector)
 
 
-@dataclass(frozen=True, slots=True)
-class _Copy:
+class _Copy(Value, frozen=True):
     lba: int
     alternate: int
     first_usable: int

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
 
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import TableError
+from inkshelf.core.value import Value
 
 RECORD = struct.Struct("<B3sB3sII")
 EXTENDED = {0x05, 0x0F, 0x85}
 LONGEST_CHAIN = 256
 
 
-@dataclass(frozen=True, slots=True)
-class MbrEntry:
+class MbrEntry(Value, frozen=True):
     """One partition; LBAs in logical sectors, ``number`` as the Linux family counts (logicals from 5)."""
 
     number: int
@@ -25,8 +24,7 @@ class MbrEntry:
     logical: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class MbrTable:
+class MbrTable(Value, frozen=True):
     """An MBR: disk signature as eight hexadecimal digits, and the partitions."""
 
     signature: str

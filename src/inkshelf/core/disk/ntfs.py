@@ -8,16 +8,18 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.filesystems import SLICES
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import FileSystem
 from inkshelf.core.size import align_up, binary
+from inkshelf.core.value import Value
 from inkshelf.data import exact
+
+if TYPE_CHECKING:
+    import numpy as np
 
 MFT, MIRROR, LOG, VOLUME, ROOT, BITMAP = 0, 1, 2, 3, 5, 6
 NAME_ATTR, VOLUME_NAME, VOLUME_INFO, DATA, INDEX_ROOT, INDEX_ALLOCATION = 0x30, 0x60, 0x70, 0x80, 0x90, 0xA0
@@ -25,8 +27,7 @@ CHUNK = 1 << 20
 RESERVE = 1 << 30  # what a shrink leaves its own system to work in
 
 
-@dataclass(frozen=True, slots=True)
-class Ntfs:
+class Ntfs(Value, frozen=True):
     """Geometry of a volume, sizes in bytes, and where its file table runs are."""
 
     source: ByteSource
@@ -38,8 +39,7 @@ class Ntfs:
     mft_runs: tuple[tuple[int, int], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Attribute:
+class Attribute(Value, frozen=True):
     """One attribute of a record: resident ``value``, or ``runs`` of (first cluster, count); -1 is a hole."""
 
     kind: int
@@ -191,6 +191,8 @@ def _index(raw: bytes, header_at: int) -> dict[str, int]:
 
 def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
     """Return used clusters, the cluster behind the last used one, and used clusters in each of ``SLICES`` slices."""
+    import numpy as np  # late: it takes longer to load than a window does
+
     data = next((one for one in attributes(volume, BITMAP) if one.kind == DATA and not one.name), None)
     if data is None:
         raise FormatError("The cluster bitmap of an NTFS volume is missing.", "Let its own system check the volume.")
@@ -210,6 +212,8 @@ def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
 
 
 def _by_slice(bits: np.ndarray, nonzero: np.ndarray, position: int, per_slice: int) -> np.ndarray:
+    import numpy as np
+
     which = np.minimum((position + nonzero) * 8 // per_slice, SLICES - 1)
     return np.bincount(which, weights=np.bitwise_count(bits[nonzero]), minlength=SLICES).astype(np.int64)
 

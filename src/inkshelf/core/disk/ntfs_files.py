@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from inkshelf.core.disk.ntfs import DATA, Ntfs, attributes, record_bytes
 from inkshelf.core.errors import FormatError
+from inkshelf.core.value import Value
 
 FIRST_OWN = 16  # records 0 to 15 are the file system's own
 IN_USE, FOLDER = 1, 2
 
 
-@dataclass(frozen=True, slots=True)
-class NtfsFile:
+class NtfsFile(Value, frozen=True):
     """One stream of a file: ``runs`` of (first byte, length, from the volume's start; -1 is a hole), or a resident ``value``."""
 
     record: int

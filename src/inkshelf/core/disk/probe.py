@@ -4,21 +4,20 @@ from __future__ import annotations
 
 import re
 import struct
-from dataclasses import dataclass
 
 from inkshelf.core.disk import ext, fat, ntfs
 from inkshelf.core.disk.others import probe_marks, probe_swap
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import BootFile, FileSystem, SystemRoot
+from inkshelf.core.value import Value
 from inkshelf.data import exact
 
 UUID_TEXT = re.compile(r"[0-9a-fA-F]{8}-(?:[0-9a-fA-F]{4}-){3}[0-9a-fA-F]{12}")
 CHAINED = re.compile(r"chainloader\s+(?:\([^)]*\))?(\S+)")
 
 
-@dataclass(frozen=True, slots=True)
-class Contents:
+class Contents(Value, frozen=True):
     """What a volume holds; ``fault`` says in words what could not be read."""
 
     filesystem: FileSystem | None = None

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Protocol
 
 from inkshelf.core.errors import FormatError
+from inkshelf.core.value import Value
 
 
 class ByteSource(Protocol):
@@ -27,8 +27,7 @@ class ByteSource(Protocol):
         ...
 
 
-@dataclass(frozen=True, slots=True)
-class Slice:
+class Slice(Value, frozen=True):
     """A part of another source: a volume's bytes as a source of their own."""
 
     base: ByteSource
@@ -46,8 +45,7 @@ class Slice:
             yield low - self.start, high - self.start
 
 
-@dataclass(frozen=True, slots=True)
-class Memory:
+class Memory(Value, frozen=True):
     """Bytes in memory as a source: small structures, and tests."""
 
     data: bytes

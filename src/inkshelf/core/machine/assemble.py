@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Literal
 
 from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.state import BootEntry, Conditions, Disk, Firmware, Machine, SecureBoot, Volume
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"

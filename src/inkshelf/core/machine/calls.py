@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 
 from inkshelf.core.disk.types import role_of
 from inkshelf.core.machine.state import Machine, Role, Volume
+from inkshelf.core.value import replace
 
 LETTERS: dict[Role, str] = {
     "startup": "B",

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.size import MIB, align_down
+from inkshelf.core.value import replace
 
 
 def merge_identity(disk: Disk, captured: Disk) -> Disk:

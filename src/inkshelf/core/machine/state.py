@@ -7,10 +7,10 @@ new value. ``None`` means "not known", and is said so wherever it is shown.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from inkshelf.core.size import MIB
+from inkshelf.core.value import Value, field, replace
 
 Role = Literal["startup", "reserved", "system", "data", "swap", "recovery", "medium", "container", "unknown"]
 TableKind = Literal["gpt", "mbr", "none"]
@@ -18,8 +18,7 @@ SecureBoot = Literal["absent", "off", "on", "hidden"]
 Backup = Literal["none", "made", "read back"]
 
 
-@dataclass(frozen=True, slots=True)
-class FileSystem:
+class FileSystem(Value, frozen=True):
     """What is known of the file system inside a volume.
 
     ``used_bytes`` counts allocated clusters; ``pinned_bytes`` is the end, from the volume's start, of what its own
@@ -43,8 +42,7 @@ class FileSystem:
     used_map: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class BootFile:
+class BootFile(Value, frozen=True):
     """A file on a start-up volume that starting depends on.
 
     ``kind``: ``nt-loader``, ``nt-boot-data``, ``first-stage``, ``menu``, ``menu-config`` or ``loader``. ``targets``: what
@@ -58,8 +56,7 @@ class BootFile:
     targets: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class SystemRoot:
+class SystemRoot(Value, frozen=True):
     """An installed operating system, kept with the volume that it lives on."""
 
     family: str
@@ -69,8 +66,7 @@ class SystemRoot:
     assumed: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Volume:
+class Volume(Value, frozen=True):
     """One partition: its place, type and contents. ``call`` is its call number, which never changes."""
 
     call: str
@@ -105,8 +101,7 @@ class Volume:
         return next((file for file in self.boot_files if file.path.lower() == wanted), None)
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(Value, frozen=True):
     """A partition table as its header has it (UEFI specification 2.10, 5.3): LBAs in the disk's logical sectors."""
 
     kind: TableKind = "none"
@@ -123,8 +118,7 @@ class Table:
     hybrid: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Gap:
+class Gap(Value, frozen=True):
     """A stretch of a disk that belongs to no volume, in bytes."""
 
     start: int
@@ -136,8 +130,7 @@ class Gap:
         return self.start + self.size
 
 
-@dataclass(frozen=True, slots=True)
-class Disk:
+class Disk(Value, frozen=True):
     """One disk: who it is, its table, its volumes in order of their place."""
 
     id: str
@@ -183,8 +176,7 @@ class Disk:
         return " · ".join([decimal(self.size), *named])
 
 
-@dataclass(frozen=True, slots=True)
-class BootEntry:
+class BootEntry(Value, frozen=True):
     """A Boot#### variable (UEFI specification 2.10, 3.1): partition by number, GUID, start and size; a file, or a device only."""
 
     number: int
@@ -205,8 +197,7 @@ class BootEntry:
         return f"Boot{self.number:04X}"
 
 
-@dataclass(frozen=True, slots=True)
-class Firmware:
+class Firmware(Value, frozen=True):
     """Firmware mode, switches and boot variables; ``entries_known`` is false where they were not captured but inferred."""
 
     mode: Literal["uefi", "legacy"] | None = None
@@ -221,8 +212,7 @@ class Firmware:
         return next((one for one in self.entries if one.number == number), None)
 
 
-@dataclass(frozen=True, slots=True)
-class Conditions:
+class Conditions(Value, frozen=True):
     """What people must know or do around the work; ``None`` is "not known yet"."""
 
     mains: bool | None = None
@@ -232,8 +222,7 @@ class Conditions:
     recovery_key: bool | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Machine:
+class Machine(Value, frozen=True):
     """A whole machine at one moment."""
 
     firmware: Firmware = field(default_factory=Firmware)

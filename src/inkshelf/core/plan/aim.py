@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Literal
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.size import GIB, MIB, parse_size
+from inkshelf.core.value import Value
 from inkshelf.data import table
 
 Esp = Literal["shared", "own"]
@@ -15,8 +15,7 @@ Swap = Literal["none", "sqrt", "hibernate"]
 Home = Literal["together", "apart"]
 
 
-@dataclass(frozen=True, slots=True)
-class Aim:
+class Aim(Value, frozen=True):
     """One more system beside the one that is there.
 
     ``size_bytes`` is all of its volumes together (``None``: comfortable); ``root_bytes`` the root volume where home is apart
@@ -33,8 +32,7 @@ class Aim:
     kind: Literal["beside"] = "beside"
 
 
-@dataclass(frozen=True, slots=True)
-class Profile:
+class Profile(Value, frozen=True):
     """What the planner knows of a kind of system; sizes in bytes."""
 
     key: str
@@ -96,8 +94,7 @@ def swap_bytes(school: Swap, ram_bytes: int | None) -> int:
     return min(max(root, 1), int(table("defaults")["swap"]["largest_sqrt"])) * GIB
 
 
-@dataclass(frozen=True, slots=True)
-class Shares:
+class Shares(Value, frozen=True):
     """How the room is divided, in bytes; 0 means there is no such volume."""
 
     esp: int

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from inkshelf.core.disk.types import gpt_type, is_esp
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.calls import next_call
@@ -13,13 +11,13 @@ from inkshelf.core.plan.draw import fat_serial, file_system_uuid, guid
 from inkshelf.core.plan.fit import Fit, fit, possible
 from inkshelf.core.size import MIB, align_up
 from inkshelf.core.steps.kinds import AddEntry, Confirm, Create, Format, Install, Prepare, Prove, Retype, SetOrder, Shrink, Step
+from inkshelf.core.value import Value
 from inkshelf.data import exact
 
 LOADER_BYTES = {"first-stage": 960 << 10, "menu": 2560 << 10, "menu-config": 4 << 10}
 
 
-@dataclass(frozen=True, slots=True)
-class _New:
+class _New(Value, frozen=True):
     """The new volumes by their part, with the steps that make them."""
 
     calls: dict[str, str]

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, Gap, Volume
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
+from inkshelf.core.value import Value
 from inkshelf.data import table
 
 UNIT = MIB
 
 
-@dataclass(frozen=True, slots=True)
-class Giver:
+class Giver(Value, frozen=True):
     """A volume that can give room from its end. All sizes in bytes.
 
     ``smallest``: what a shrink can reach; ``kept``: the size that also keeps the reserve; ``behind``: free room right behind it.
@@ -30,8 +28,7 @@ class Giver:
         return max(0, align_down(self.volume.size - max(self.smallest, self.kept), UNIT)) + self.behind
 
 
-@dataclass(frozen=True, slots=True)
-class Fit:
+class Fit(Value, frozen=True):
     """The stretch that the new volumes take; ``giver`` is shrunk to ``giver_bytes`` first where it is not ``None``."""
 
     start: int

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from inkshelf.core.errors import PlanError
@@ -10,10 +9,10 @@ from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.beside import steps_beside
 from inkshelf.core.steps.kinds import Step
+from inkshelf.core.value import Value, field, replace
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(Value, frozen=True):
     """Where a disk was read from: an image file, or captured text."""
 
     kind: Literal["image", "lsblk", "sfdisk"]
@@ -21,16 +20,14 @@ class Source:
     disk: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Override:
+class Override(Value, frozen=True):
     """A stop that somebody answers for, in writing."""
 
     finding: str
     reason: str
 
 
-@dataclass(frozen=True, slots=True)
-class Job:
+class Job(Value, frozen=True):
     """Who it is for, the machine as found, the aim, the steps, and the seed that random values are drawn from."""
 
     title: str = ""

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from inkshelf.core.boot.rehearse import Outcome, if_it_stops, rehearse
 from inkshelf.core.plan.job import Job
 from inkshelf.core.steps.fold import Fold, fold
 from inkshelf.core.steps.kinds import Format, Install, Shrink
 from inkshelf.core.steps.ledger import Ledger, ledger
+from inkshelf.core.value import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(Value, frozen=True):
     """One consistent view of a job."""
 
     job: Job

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB, MIB, Typed, binary, decimal, grouped, to_type
+from inkshelf.core.value import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Reckoning:
+class Reckoning(Value, frozen=True):
     """What the strip at the foot shows. ``typed`` starts with the box that matters here; ``after`` is what screens say then."""
 
     subject: str

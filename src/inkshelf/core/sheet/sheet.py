@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from inkshelf.core.boot.rehearse import Outcome, systems
 from inkshelf.core.checks.registry import Finding, findings
 from inkshelf.core.machine.state import Disk
@@ -12,6 +10,7 @@ from inkshelf.core.sheet.durations import minutes, with_margin
 from inkshelf.core.sheet.words import Words, words
 from inkshelf.core.steps.kinds import Retype, Shrink
 from inkshelf.core.steps.ledger import Ledger
+from inkshelf.core.value import Value
 
 CAUTIONS = (
     "Read every line before you begin. Work on the disk that this sheet names, by size, model and serial, and on no other.",
@@ -21,8 +20,7 @@ CAUTIONS = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Value, frozen=True):
     """One step on the sheet; ``starts``: each system and whether it starts if the work stops after this step."""
 
     number: int
@@ -34,8 +32,7 @@ class Row:
     risk: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Sheet:
+class Sheet(Value, frozen=True):
     """Everything that the sheet shows; renderers only lay it out."""
 
     title: str

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shlex
-from dataclasses import dataclass
 from functools import singledispatch
 
 from inkshelf.core.disk.filesystems import title
@@ -25,11 +24,11 @@ from inkshelf.core.steps.kinds import (
     SetSecureBoot,
     Shrink,
 )
+from inkshelf.core.value import Value
 from inkshelf.data import exact
 
 
-@dataclass(frozen=True, slots=True)
-class Words:
+class Words(Value, frozen=True):
     """One row's text; ``values`` are (what, exact value) pairs, ``caution`` stands in red."""
 
     stage: str

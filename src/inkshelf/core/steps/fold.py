@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.steps.kinds import Step
+from inkshelf.core.value import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Fold:
+class Fold(Value, frozen=True):
     """``machines[n]`` is the state after step *n*; ``machines[0]`` the one found. ``fault`` ends it early."""
 
     machines: tuple[Machine, ...]

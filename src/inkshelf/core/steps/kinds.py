@@ -5,12 +5,12 @@ A step that meets a state it cannot change raises ``StepError``. Sizes and place
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Literal
 
 from inkshelf.core.disk.filesystems import fresh, shrunk
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import BootEntry, BootFile, Disk, FileSystem, Machine, Role, SystemRoot, Volume
+from inkshelf.core.value import Value, replace
 
 Subject = Literal["backup", "consent", "recovery_key", "mains", "medium", "firmware_values", "summary", "tidy", "clock"]
 Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption"]
@@ -23,12 +23,19 @@ def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class Confirm:
+class StepBase(Value, frozen=True, tag_field="kind"):
+    """What every step has: the word for its kind, which also stands in the job file."""
+
+    @property
+    def kind(self) -> str:
+        """The word for the kind, for example ``"shrink"``."""
+        return str(self.__struct_config__.tag)
+
+
+class Confirm(StepBase, frozen=True, tag="confirm"):
     """A person makes sure of something and says so."""
 
     subject: Subject
-    kind: Literal["confirm"] = "confirm"
 
     def apply(self, machine: Machine) -> Machine:
         """Record what the person confirmed, where the state has a place for it."""
@@ -39,16 +46,14 @@ class Confirm:
             "mains": {"mains": True},
         }
         change = known.get(self.subject)
-        return replace(machine, conditions=replace(machine.conditions, **change)) if change else machine  # type: ignore[arg-type]
+        return replace(machine, conditions=replace(machine.conditions, **change)) if change else machine
 
 
-@dataclass(frozen=True, slots=True)
-class Prepare:
+class Prepare(StepBase, frozen=True, tag="prepare"):
     """Something done inside the system that owns a volume, before anything resizes it."""
 
     call: str
     what: Preparation
-    kind: Literal["prepare"] = "prepare"
 
     def apply(self, machine: Machine) -> Machine:
         """Wake a sleeping volume or clear its check mark."""
@@ -64,12 +69,10 @@ class Prepare:
         return machine.with_volume(self.call, change)
 
 
-@dataclass(frozen=True, slots=True)
-class SetSecureBoot:
+class SetSecureBoot(StepBase, frozen=True, tag="secure-boot"):
     """Switch Secure Boot in the firmware."""
 
     state: Literal["off", "on"]
-    kind: Literal["secure-boot"] = "secure-boot"
 
     def apply(self, machine: Machine) -> Machine:
         """Change the switch; a machine that has none refuses."""
@@ -78,13 +81,11 @@ class SetSecureBoot:
         return replace(machine, firmware=replace(machine.firmware, secure_boot=self.state))
 
 
-@dataclass(frozen=True, slots=True)
-class Shrink:
+class Shrink(StepBase, frozen=True, tag="shrink"):
     """Shrink a volume from its end, file system first, then the partition."""
 
     call: str
     to_bytes: int
-    kind: Literal["shrink"] = "shrink"
 
     def apply(self, machine: Machine) -> Machine:
         """Return the smaller volume; refuses what is dirty, asleep, unshrinkable or too full."""
@@ -109,14 +110,12 @@ class Shrink:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Retype:
+class Retype(StepBase, frozen=True, tag="retype"):
     """Change a volume's partition type (and attributes), and nothing inside it."""
 
     call: str
     type_id: str
     attributes: int = 0
-    kind: Literal["retype"] = "retype"
 
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with its new type; its role and call number stay."""
@@ -124,8 +123,7 @@ class Retype:
         return machine.with_volume(self.call, lambda one: replace(one, type_id=self.type_id, attributes=self.attributes))
 
 
-@dataclass(frozen=True, slots=True)
-class Create:
+class Create(StepBase, frozen=True, tag="create"):
     """Make a partition in free space. Every value is drawn by the plan, once."""
 
     disk: str
@@ -138,7 +136,6 @@ class Create:
     role: Role
     name: str = ""
     attributes: int = 0
-    kind: Literal["create"] = "create"
 
     def apply(self, machine: Machine) -> Machine:
         """Add the volume; refuses an overlap, a place outside the table, a number or call number that is taken."""
@@ -168,12 +165,10 @@ class Create:
         return machine.with_disk(replace(disk, volumes=tuple(sorted((*disk.volumes, volume), key=lambda one: one.start))))
 
 
-@dataclass(frozen=True, slots=True)
-class Delete:
+class Delete(StepBase, frozen=True, tag="delete"):
     """Remove a partition from the table; what was in it is given up."""
 
     call: str
-    kind: Literal["delete"] = "delete"
 
     def apply(self, machine: Machine) -> Machine:
         """Return the machine without the volume."""
@@ -181,15 +176,13 @@ class Delete:
         return machine.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != self.call)))
 
 
-@dataclass(frozen=True, slots=True)
-class Format:
+class Format(StepBase, frozen=True, tag="format"):
     """Make a file system in a volume; what was in it is given up."""
 
     call: str
     filesystem: str
     label: str
     uuid: str
-    kind: Literal["format"] = "format"
 
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with a fresh file system and nothing else in it."""
@@ -198,8 +191,7 @@ class Format:
         return machine.with_volume(self.call, lambda one: replace(one, filesystem=made, boot_files=(), holds=None))
 
 
-@dataclass(frozen=True, slots=True)
-class Install:
+class Install(StepBase, frozen=True, tag="install"):
     """An operating system is installed: its files on ``call``, its start-up files on ``esp``."""
 
     call: str
@@ -210,7 +202,6 @@ class Install:
     files: tuple[BootFile, ...]
     mounts: tuple[tuple[str, str], ...]
     kernel_signed: bool = True
-    kind: Literal["install"] = "install"
 
     def apply(self, machine: Machine) -> Machine:
         """Put the system on its volume and the start-up files beside what the EFI system partition has."""
@@ -237,12 +228,10 @@ def _fuller(system: FileSystem | None, more: int) -> FileSystem | None:
     return replace(system, used_bytes=min(system.size_bytes, system.used_bytes + more))
 
 
-@dataclass(frozen=True, slots=True)
-class AddEntry:
+class AddEntry(StepBase, frozen=True, tag="add-entry"):
     """A boot entry is added to the firmware's variables."""
 
     entry: BootEntry
-    kind: Literal["add-entry"] = "add-entry"
 
     def apply(self, machine: Machine) -> Machine:
         """Add the entry at the end of the order; its number must be free."""
@@ -255,12 +244,10 @@ class AddEntry:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class SetOrder:
+class SetOrder(StepBase, frozen=True, tag="set-order"):
     """The boot order is set, all of it."""
 
     order: tuple[int, ...]
-    kind: Literal["set-order"] = "set-order"
 
     def apply(self, machine: Machine) -> Machine:
         """Return the firmware with the order; every number must have its entry."""
@@ -270,13 +257,11 @@ class SetOrder:
         return replace(machine, firmware=replace(machine.firmware, order=self.order))
 
 
-@dataclass(frozen=True, slots=True)
-class Prove:
+class Prove(StepBase, frozen=True, tag="prove"):
     """A person starts a system and looks."""
 
     call: str
     when: Literal["after shrinking", "new", "every old one"]
-    kind: Literal["prove"] = "prove"
 
     def apply(self, machine: Machine) -> Machine:
         """Looking changes nothing; the system must be there."""

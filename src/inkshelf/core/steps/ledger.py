@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
 from typing import Literal
 
 from inkshelf.core.disk.filesystems import used_beyond
@@ -11,12 +10,12 @@ from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.fold import Fold
 from inkshelf.core.steps.kinds import Delete, Format, Shrink, Step
+from inkshelf.core.value import Value
 
 Fate = Literal["kept", "moved", "new", "released", "erased", "free", "table"]
 
 
-@dataclass(frozen=True, slots=True)
-class Stretch:
+class Stretch(Value, frozen=True):
     """A stretch of a disk in the planned state and what it is; stretches of a disk add up to its size."""
 
     disk: str
@@ -26,8 +25,7 @@ class Stretch:
     call: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Narrowing:
+class Narrowing(Value, frozen=True):
     """One shrink: sizes in bytes, and the MiB to type into the shrink box of the system that owns the volume."""
 
     call: str
@@ -37,8 +35,7 @@ class Narrowing:
     relocates_bytes: int
 
 
-@dataclass(frozen=True, slots=True)
-class Ledger:
+class Ledger(Value, frozen=True):
     """Totals in bytes. Used bytes count for what is kept, moved and erased; whole volumes where the use is not known, and for new ones."""
 
     kept_bytes: int

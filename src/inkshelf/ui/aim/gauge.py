@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -13,12 +11,12 @@ from inkshelf.core.plan.aim import Aim, comfortable, divide, least
 from inkshelf.core.plan.beside import comfortable_size
 from inkshelf.core.plan.fit import possible
 from inkshelf.core.size import GIB, MIB, binary
+from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 
 
-@dataclass(frozen=True, slots=True)
-class Marks:
+class Marks(Value, frozen=True):
     """The gauge's figures in bytes; ``parts`` are (name, size) of the new volumes at the size chosen."""
 
     least: int

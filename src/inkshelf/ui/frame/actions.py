@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from inkshelf.core.value import Value
 
 if TYPE_CHECKING:
     from inkshelf.ui.frame.window import Window
 
 
-@dataclass(frozen=True, slots=True)
-class Action:
+class Action(Value, frozen=True):
     """One thing the program does. ``why_not`` returns an empty string where it can be done now, else the reason."""
 
     id: str

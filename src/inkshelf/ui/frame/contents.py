@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
+from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 
@@ -16,8 +16,7 @@ CHAPTERS = (("intake", "Intake"), ("aim", "Aim"), ("shelf", "Shelf"), ("start", 
 TOP, ROW = 50, 38
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(Value, frozen=True):
     """One chapter as it stands in the contents; ``open`` marks a question that is open."""
 
     key: str

@@ -9,43 +9,22 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QGuiApplication, QTextDocument
 from PyQt6.QtWidgets import QFileDialog
 
-from inkshelf.bench import demo
-from inkshelf.bench.intake import take_in, with_capture
 from inkshelf.core.errors import CaptureError, InkshelfError
-from inkshelf.core.machine.state import Conditions, Disk
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
-from inkshelf.core.size import GIB
-from inkshelf.exchange import captures, render
-from inkshelf.store.jobfile import write_atomically
+from inkshelf.ui.demo import open_demo
 from inkshelf.ui.desk import Notice
 from inkshelf.ui.frame import settings
 
+# Reading images, captured text and templates is loaded when it is asked for: the window is ready sooner.
 if TYPE_CHECKING:
+    from inkshelf.core.machine.state import Disk
     from inkshelf.ui.frame.window import Window
-
-
-def demo_job(folder: Path) -> Job:
-    """Return the demo job: the made-up machine, taken in, with an aim; built in ``folder`` on first use."""
-    image, capture = demo.build(folder)
-    captured = captures.read_lsblk(capture.read_text(encoding="utf-8"))
-    job = take_in(
-        [image],
-        [captured],
-        [Source("lsblk", str(capture))],
-        mode="uefi",
-        secure_boot="on",
-        ram_bytes=16 * GIB,
-        conditions=Conditions(mains=True, backup="made", encrypted=False),
-        title=demo.MACHINE,
-        owner=demo.OWNER,
-        seed="demo",
-    )
-    return with_aim(job, Aim(size_bytes=140 * GIB, esp="own", home="apart"))
 
 
 def read_capture(text: str) -> tuple[tuple[Disk, ...], str]:
     """Return the disks of captured text and which command printed it."""
+    from inkshelf.exchange import captures
+
     try:
         document = json.loads(text)
     except ValueError:
@@ -118,9 +97,7 @@ class Files:
 
     def open_demo(self) -> None:
         """Open the demo job, building it on first use."""
-        folder = settings.data_folder() / "demo"
-        self._try(lambda: self.window.desk.replace_job(demo_job(folder), folder / "demo.job.json"))
-        self.window.desk.show("shelf")
+        self._try(lambda: open_demo(self.window.desk, settings.data_folder() / "demo"))
 
     def add_image(self, path: Path | None = None) -> None:
         """Take a disk image in."""
@@ -129,6 +106,8 @@ class Files:
             self._try(lambda: self._take(chosen))
 
     def _take(self, path: Path) -> None:
+        from inkshelf.bench.intake import take_in
+
         desk = self.window.desk
         old = desk.job
         images = [*(Path(one.path) for one in old.sources if one.kind == "image"), path]
@@ -160,6 +139,9 @@ class Files:
             self._try(lambda: self._capture(chosen))
 
     def _capture(self, path: Path) -> None:
+        from inkshelf.bench.intake import take_in, with_capture
+        from inkshelf.exchange import captures
+
         disks, kind = read_capture(captures.read_text(path))
         source = Source("lsblk" if kind == "lsblk" else "sfdisk", str(path.resolve()))
         desk = self.window.desk
@@ -182,6 +164,8 @@ class Files:
 
     def save_sheet(self, form: str, path: Path | None = None) -> None:
         """Write the sheet."""
+        from inkshelf.exchange import render
+
         reading = self.window.desk.reading
         text = render.html(reading) if form == "html" else render.markdown(reading)
         chosen = path or self._ask_save("Save the sheet", f"{reading.job.title or 'sheet'}.{form}", f"*.{form}")
@@ -190,12 +174,16 @@ class Files:
 
     def save_script(self, path: Path | None = None) -> None:
         """Write the partition script."""
+        from inkshelf.exchange import render
+
         reading = self.window.desk.reading
         chosen = path or self._ask_save("Save the partition script", f"{reading.job.title or 'partitions'}.sh", "*.sh")
         if chosen:
             self._try(lambda: self._write(chosen, render.script(reading)))
 
     def _write(self, path: Path, text: str) -> None:
+        from inkshelf.store.jobfile import write_atomically
+
         def work() -> None:
             write_atomically(path, text.encode())
             self.window.desk.say(Notice(f"Saved: {path}", bad=False))
@@ -204,6 +192,8 @@ class Files:
 
     def copy_sheet(self) -> None:
         """Put the sheet as Markdown on the clipboard."""
+        from inkshelf.exchange import render
+
         clipboard = QGuiApplication.clipboard()
         if clipboard:
             clipboard.setText(render.markdown(self.window.desk.reading))
@@ -212,6 +202,8 @@ class Files:
     def print_sheet(self) -> None:
         """Print the sheet."""
         from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
+
+        from inkshelf.exchange import render
 
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self.window).exec():

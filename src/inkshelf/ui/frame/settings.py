@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
+import msgspec
 import platformdirs
-from pydantic import BaseModel, ConfigDict, ValidationError
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.store.jobfile import write_atomically
@@ -14,10 +15,10 @@ from inkshelf.store.jobfile import write_atomically
 NAME = "inkshelf"
 
 
-class Settings(BaseModel):
+@dataclass
+class Settings:
     """Theme, window place, what was open last, where files were chosen last."""
 
-    model_config = ConfigDict(extra="ignore", validate_assignment=True)
     theme: Literal["paper", "slate"] = "paper"
     geometry: str = ""
     job: str = ""
@@ -38,15 +39,15 @@ def data_folder() -> Path:
 def load(path: Path | None = None) -> Settings:
     """Return what was remembered; a file that cannot be read counts as nothing remembered."""
     try:
-        return Settings.model_validate_json((path or config_path()).read_bytes())
-    except (OSError, ValidationError, ValueError):
+        return msgspec.json.decode((path or config_path()).read_bytes(), type=Settings)
+    except (OSError, ValueError):
         return Settings()
 
 
 def save(settings: Settings, path: Path | None = None) -> bool:
     """Remember; tell whether it could be written."""
     try:
-        write_atomically(path or config_path(), settings.model_dump_json(indent=1).encode(), make_folder=True)
+        write_atomically(path or config_path(), msgspec.json.encode(settings), make_folder=True)
     except InkshelfError:
         return False
     return True

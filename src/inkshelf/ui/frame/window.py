@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from inkshelf.core.value import replace
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice, Subject
 from inkshelf.ui.frame import settings as remembered
@@ -18,11 +19,12 @@ from inkshelf.ui.frame.actions import ACTIONS, Action
 from inkshelf.ui.frame.contents import CHAPTERS, Contents
 from inkshelf.ui.frame.files import Files
 from inkshelf.ui.frame.margin import Margin
-from inkshelf.ui.frame.overlays import CommandPalette, KeysOverlay
 from inkshelf.ui.frame.reckoner import Reckoner
-from inkshelf.ui.inkview.page import InkPage
-from inkshelf.ui.inkview.worker import InkWorker
 from inkshelf.ui.parts import button, label
+
+if TYPE_CHECKING:
+    from inkshelf.ui.inkview.page import InkPage
+    from inkshelf.ui.inkview.worker import InkWorker
 
 
 class Window(QMainWindow):
@@ -46,7 +48,7 @@ class Window(QMainWindow):
         if settings.geometry:
             self.restoreGeometry(QByteArray.fromBase64(settings.geometry.encode()))
         self._heard("job")
-        self._heard("view")
+        self._heard("notice")
 
     # -- building ------------------------------------------------------------------------------------------------
     def _make_actions(self) -> None:
@@ -113,8 +115,7 @@ class Window(QMainWindow):
         box.addWidget(self.notice)
         self.pages = QStackedWidget()
         self.chapters: dict[str, QWidget] = {}
-        self.ink_page = InkPage(self.cancel_inking, lambda: self.desk.show("shelf"))
-        self.pages.addWidget(self.ink_page)
+        self._ink_page: InkPage | None = None
         box.addWidget(self.pages, 1)
         return box
 
@@ -209,6 +210,8 @@ class Window(QMainWindow):
 
     def open_palette(self) -> None:
         """Open the list of all commands."""
+        from inkshelf.ui.frame.overlays import CommandPalette
+
         palette = CommandPalette(self, lambda one: one.why_not(self), self.run)
         palette.move(self.mapToGlobal(self.rect().center()) - palette.rect().center() - self.rect().center() / 3)
         palette.show()
@@ -216,6 +219,8 @@ class Window(QMainWindow):
 
     def open_keys(self) -> None:
         """Show the keys."""
+        from inkshelf.ui.frame.overlays import KeysOverlay
+
         keys = KeysOverlay(self)
         keys.adjustSize()
         keys.move(self.mapToGlobal(self.rect().center()) - keys.rect().center())
@@ -231,8 +236,20 @@ class Window(QMainWindow):
         """Whether inking is going on."""
         return self.worker is not None and self.worker.isRunning()
 
+    @property
+    def ink_page(self) -> InkPage:
+        """The inking page, made when it is first needed."""
+        if self._ink_page is None:
+            from inkshelf.ui.inkview.page import InkPage
+
+            self._ink_page = InkPage(self.cancel_inking, lambda: self.desk.show("shelf"))
+            self.pages.addWidget(self._ink_page)
+        return self._ink_page
+
     def start_inking(self) -> None:
         """Ink the plan in a fresh bench folder beside the job's file."""
+        from inkshelf.ui.inkview.worker import InkWorker
+
         folder = self.bench_folder or remembered.data_folder() / "bench" / (self.desk.job.title or "job").replace(
             "/", "-"
         ).replace(" ", "-")
@@ -262,6 +279,11 @@ class Window(QMainWindow):
             "saved": self._saved,
             "notice": self._noticed,
         }[subject]()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        if self.pages.count() == 0:
+            self._view_changed()
+        super().showEvent(event)
 
     def _job_changed(self) -> None:
         job = self.desk.job

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import itertools
 from bisect import bisect_right
-from dataclasses import dataclass
 from typing import Literal
 
 from inkshelf.core.disk.filesystems import title
@@ -16,6 +15,7 @@ from inkshelf.core.plan.fit import givers
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
+from inkshelf.core.value import Value
 
 LEAST_VOLUME, LEAST_GAP = 36.0, 44.0
 HEIGHT: dict[Role, float] = {
@@ -31,8 +31,7 @@ HEIGHT: dict[Role, float] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Scale:
+class Scale(Value, frozen=True):
     """A monotonic map from bytes to pixels, linear between its edges. ``bulk`` is pixels per byte where nothing is widened."""
 
     places: tuple[int, ...]
@@ -48,8 +47,7 @@ class Scale:
         return self.pixels[at] + share * (self.pixels[at + 1] - self.pixels[at])
 
 
-@dataclass(frozen=True, slots=True)
-class Spine:
+class Spine(Value, frozen=True):
     """One volume on a board: pixels, and what is written on it. ``level`` is the used share, or ``None``."""
 
     call: str
@@ -67,8 +65,7 @@ class Spine:
     pinned: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Space:
+class Space(Value, frozen=True):
     """A gap on a board."""
 
     x: float
@@ -76,8 +73,7 @@ class Space:
     size: int
 
 
-@dataclass(frozen=True, slots=True)
-class Ribbon:
+class Ribbon(Value, frozen=True):
     """What is kept, from where it was to where it goes."""
 
     call: str
@@ -87,8 +83,7 @@ class Ribbon:
     words: str
 
 
-@dataclass(frozen=True, slots=True)
-class Edge:
+class Edge(Value, frozen=True):
     """An edge that can be dragged: where it is, what it changes, between which bytes."""
 
     key: Literal["room", "root"]
@@ -99,8 +94,7 @@ class Edge:
     call: str
 
 
-@dataclass(frozen=True, slots=True)
-class Tick:
+class Tick(Value, frozen=True):
     """A mark on the tape."""
 
     x: float
@@ -108,8 +102,7 @@ class Tick:
     long: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Shelf:
+class Shelf(Value, frozen=True):
     """Everything on one disk's two boards."""
 
     scale: Scale

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QSlider, QVBoxLayout, QWidget
@@ -11,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QSlider, QVBo
 from inkshelf.core.boot.firmware import Route, Station, routes
 from inkshelf.core.boot.rehearse import Mishap, Outcome, mishaps, outcome, systems
 from inkshelf.core.machine.state import Machine
+from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import draw_call, label
@@ -19,8 +18,7 @@ COLUMNS = ("firmware", "entry", "loader", "menu", "system")
 TITLES = ("firmware", "entry, in order", "loader file", "menu", "system")
 
 
-@dataclass(frozen=True, slots=True)
-class Rehearsal:
+class Rehearsal(Value, frozen=True):
     """What the chapter shows: the state after a step and a mishap, its routes, and every outcome."""
 
     machine: Machine
