@@ -30,16 +30,25 @@ def _environment() -> Environment:
     return made
 
 
-def _sheet(reading: Reading, name: str) -> str:
+def _sheet(reading: Reading, name: str, *, plain: bool = False) -> str:
     made: Sheet = sheet(reading)
     stops = [one for one in made.findings if one.severity == "stop"]
     written = [one for one in made.findings if one.overridden]
-    return _environment().get_template(name).render(sheet=made, stops=stops, written=written, binary=binary, both=both)
+    return (
+        _environment()
+        .get_template(name)
+        .render(sheet=made, stops=stops, written=written, binary=binary, both=both, plain=plain)
+    )
 
 
 def html(reading: Reading) -> str:
     """Return the sheet as one self-contained page that prints on A4 and Letter."""
     return _sheet(reading, "sheet.html.j2")
+
+
+def printable(reading: Reading) -> str:
+    """Return the sheet as the simpler page that the window's own printing lays out, with sizes in points."""
+    return _sheet(reading, "sheet.html.j2", plain=True)
 
 
 def markdown(reading: Reading) -> str:

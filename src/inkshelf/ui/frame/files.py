@@ -208,5 +208,5 @@ class Files:
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self.window).exec():
             document = QTextDocument()
-            document.setHtml(render.html(self.window.desk.reading))
+            document.setHtml(render.printable(self.window.desk.reading))
             document.print(printer)

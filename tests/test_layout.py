@@ -1,0 +1,131 @@
+"""The shelf's numbers: one scale for both boards, edges that snap, a tape that does not lie."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkshelf.core.plan.aim import Aim
+from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.reading import read
+from inkshelf.core.size import GB, GIB, MIB
+from inkshelf.core.value import replace
+from inkshelf.ui.shelf.layout import LEAST_VOLUME, Edge, lay_out, make_scale, snap
+from strategies import aims
+
+PARTS = st.lists(st.integers(0, 4000), min_size=2, max_size=16, unique=True).map(sorted).map(
+    lambda edges: [(low * GIB, high * GIB, LEAST_VOLUME) for low, high in zip(edges[::2], edges[1::2], strict=False)]
+)
+
+
+@given(PARTS, st.floats(700, 2000))
+def test_the_scale_is_monotonic_and_fills_the_width(parts: list[tuple[int, int, float]], width: float) -> None:
+    scale = make_scale(4000 * GIB, parts, 5.0, width)
+    assert scale.x(0) == 5.0
+    assert abs(scale.x(4000 * GIB) - 5.0 - width) < 0.01
+    places = sorted({0, 4000 * GIB, *(edge for one in parts for edge in one[:2])})
+    for low, high in pairwise(places):
+        assert scale.x(low) <= scale.x(high) + 1e-6
+        middle = (low + high) // 2
+        assert scale.x(low) - 1e-6 <= scale.x(middle) <= scale.x(high) + 1e-6
+
+
+@given(PARTS, st.floats(700, 2000))
+def test_no_part_is_narrower_than_its_least(parts: list[tuple[int, int, float]], width: float) -> None:
+    scale = make_scale(4000 * GIB, parts, 0.0, width)
+    for start, end, least in parts:
+        assert scale.x(end) - scale.x(start) >= least - 0.01
+
+
+@given(PARTS)
+def test_what_is_not_widened_keeps_its_proportion(parts: list[tuple[int, int, float]]) -> None:
+    scale = make_scale(4000 * GIB, parts, 0.0, 1500)
+    for start, end, _ in parts:
+        if start not in scale.widened:
+            assert abs((scale.x(end) - scale.x(start)) - (end - start) * scale.bulk) < 0.01
+
+
+@given(aims)
+def test_both_boards_and_the_ribbons_agree(found_job: Job, aim: Aim) -> None:
+    reading = read(with_aim(found_job, aim))
+    shelf = lay_out(reading, "A", 0, 724)
+    assert shelf is not None
+    found, planned = ({one.call: one for one in spines} for spines in (shelf.found, shelf.planned))
+    assert found.keys() == {"B1", "N1", "S1", "R1"}
+    assert found.keys() <= planned.keys()
+    for call in ("B1", "N1", "R1"):
+        assert found[call].x == planned[call].x, "what is not touched stands where it stood"
+    for ribbon in shelf.ribbons:
+        assert ribbon.top[0] == ribbon.foot[0]
+        assert ribbon.foot[1] <= ribbon.top[1] + 1e-6
+        assert (ribbon.kind == "shrinks") == (reading.plan.planned.find(ribbon.call)[1].size < reading.plan.found.find(ribbon.call)[1].size)
+    for one, other in pairwise(shelf.planned):
+        assert one.x + one.width <= other.x + 1e-6
+
+
+def test_a_spine_says_how_full_it_is_and_where_it_is_pinned(job: Job) -> None:
+    shelf = lay_out(read(job), "A", 0, 724)
+    system = next(one for one in shelf.found if one.call == "S1")
+    assert system.level == pytest.approx(185.8 / 456.25, abs=0.01)
+    assert system.x < system.pinned_x < system.x + system.width
+    assert next(one for one in shelf.planned if one.call == "S2").pinned_x is None
+    assert all(one.widened for one in shelf.found if one.call in {"B1", "N1", "R1"})
+    assert not system.widened
+
+
+def test_a_disk_that_is_not_there_has_no_shelf(job: Job) -> None:
+    assert lay_out(read(job), "Z", 0, 724) is None
+
+
+def test_without_a_plan_there_is_nothing_to_drag(found_job: Job) -> None:
+    assert lay_out(read(found_job), "A", 0, 724).edges == ()
+
+
+@given(aims)
+def test_edges_stand_where_their_volumes_end(found_job: Job, aim: Aim) -> None:
+    reading = read(with_aim(found_job, aim))
+    for edge in lay_out(reading, "A", 0, 724).edges:
+        volume = reading.plan.planned.find(edge.call)[1]
+        assert edge.place == volume.end
+        assert edge.least <= edge.place
+
+
+EDGE = Edge("room", 0, 300 * GIB, 243 * GIB + 5 * MIB, 455 * GIB, "S1")
+
+
+@given(st.integers(0, 500 * GIB), st.sampled_from([MIB, GIB]))
+def test_a_dragged_edge_lands_on_whole_units_within_its_limits(place: int, grain: int) -> None:
+    end = 456 * GIB + 317 * MIB
+    landed = snap(EDGE, place, end, grain)
+    assert EDGE.least <= landed <= EDGE.most
+    room = end - landed
+    assert room % grain == 0 or landed in {-(-EDGE.least // MIB) * MIB, EDGE.most // MIB * MIB}
+    assert landed % MIB == 0
+
+
+@given(st.integers(0, 500 * GIB))
+def test_snapping_twice_changes_nothing(place: int) -> None:
+    end = 456 * GIB
+    once = snap(EDGE, place, end)
+    assert snap(EDGE, once, end) == once
+
+
+def test_the_tape_counts_in_the_unit_chosen(job: Job) -> None:
+    for unit, size in (("GiB", GIB), ("GB", GB)):
+        shelf = lay_out(read(job), "A", 0, 724, unit)
+        labelled = [tick for tick in shelf.ticks if tick.text]
+        assert len(labelled) >= 6
+        for tick in labelled:
+            assert tick.x == pytest.approx(shelf.scale.x(int(float(tick.text) * size)), abs=0.5)
+        for one, other in pairwise(labelled):
+            assert other.x - one.x >= 38, "labels do not run into each other"
+
+
+def test_a_larger_disk_gets_coarser_ticks(found_job: Job) -> None:
+    disk = found_job.found.disks[0]
+    huge = replace(found_job, found=found_job.found.with_disk(replace(disk, size=18 * 10**12, table=replace(disk.table, last_usable=18 * 10**12 // 512 - 34))))
+    shelf = lay_out(read(huge), "A", 0, 724)
+    assert 3 <= len([tick for tick in shelf.ticks if tick.text]) <= 14
