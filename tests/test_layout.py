@@ -16,8 +16,10 @@ from inkshelf.core.value import replace
 from inkshelf.ui.shelf.layout import LEAST_VOLUME, Edge, lay_out, make_scale, snap
 from strategies import aims
 
-PARTS = st.lists(st.integers(0, 4000), min_size=2, max_size=16, unique=True).map(sorted).map(
-    lambda edges: [(low * GIB, high * GIB, LEAST_VOLUME) for low, high in zip(edges[::2], edges[1::2], strict=False)]
+PARTS = (
+    st.lists(st.integers(0, 4000), min_size=2, max_size=16, unique=True)
+    .map(sorted)
+    .map(lambda edges: [(low * GIB, high * GIB, LEAST_VOLUME) for low, high in zip(edges[::2], edges[1::2], strict=False)])
 )
 
 
@@ -61,7 +63,9 @@ def test_both_boards_and_the_ribbons_agree(found_job: Job, aim: Aim) -> None:
     for ribbon in shelf.ribbons:
         assert ribbon.top[0] == ribbon.foot[0]
         assert ribbon.foot[1] <= ribbon.top[1] + 1e-6
-        assert (ribbon.kind == "shrinks") == (reading.plan.planned.find(ribbon.call)[1].size < reading.plan.found.find(ribbon.call)[1].size)
+        assert (ribbon.kind == "shrinks") == (
+            reading.plan.planned.find(ribbon.call)[1].size < reading.plan.found.find(ribbon.call)[1].size
+        )
     for one, other in pairwise(shelf.planned):
         assert one.x + one.width <= other.x + 1e-6
 
@@ -126,6 +130,11 @@ def test_the_tape_counts_in_the_unit_chosen(job: Job) -> None:
 
 def test_a_larger_disk_gets_coarser_ticks(found_job: Job) -> None:
     disk = found_job.found.disks[0]
-    huge = replace(found_job, found=found_job.found.with_disk(replace(disk, size=18 * 10**12, table=replace(disk.table, last_usable=18 * 10**12 // 512 - 34))))
+    huge = replace(
+        found_job,
+        found=found_job.found.with_disk(
+            replace(disk, size=18 * 10**12, table=replace(disk.table, last_usable=18 * 10**12 // 512 - 34))
+        ),
+    )
     shelf = lay_out(read(huge), "A", 0, 724)
     assert 3 <= len([tick for tick in shelf.ticks if tick.text]) <= 14

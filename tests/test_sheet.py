@@ -55,7 +55,10 @@ def test_the_point_of_no_return_is_the_first_step_that_changes_bytes(found_job: 
         assert reading.no_return is None
         return
     line = reading.no_return
-    assert all(isinstance(step, Confirm | Prepare | Create) or step.kind in {"retype", "prove"} for step in reading.job.steps[: line - 1])
+    assert all(
+        isinstance(step, Confirm | Prepare | Create) or step.kind in {"retype", "prove"}
+        for step in reading.job.steps[: line - 1]
+    )
     assert reading.job.steps[line - 1].kind in {"shrink", "format", "install"}
 
 
@@ -126,7 +129,15 @@ def test_there_is_nothing_to_reckon_without_a_disk() -> None:
 def test_call_numbers_never_change_once_given(found_job: Job) -> None:
     numbered = number_volumes(found_job.found)
     assert numbered == found_job.found
-    more = number_volumes(replace(found_job.found, disks=(*found_job.found.disks, Disk("B", 10 * GIB, volumes=(Volume("", 1, MIB, GIB, "", filesystem=FileSystem("ntfs", GIB)),)))))
+    more = number_volumes(
+        replace(
+            found_job.found,
+            disks=(
+                *found_job.found.disks,
+                Disk("B", 10 * GIB, volumes=(Volume("", 1, MIB, GIB, "", filesystem=FileSystem("ntfs", GIB)),)),
+            ),
+        )
+    )
     assert [volume.call for _, volume in more.volumes()] == ["B1", "N1", "S1", "R1", "D1"]
 
 
@@ -169,7 +180,10 @@ def test_gaps_and_identity_of_a_disk(found_job: Job) -> None:
 
 
 def test_findings_are_sorted_with_stops_first(job: Job) -> None:
-    changed = with_aim(replace(job, found=replace(job.found, conditions=replace(job.found.conditions, backup="none"))), replace(job.aim, size_bytes=22 * GIB))
+    changed = with_aim(
+        replace(job, found=replace(job.found, conditions=replace(job.found.conditions, backup="none"))),
+        replace(job.aim, size_bytes=22 * GIB),
+    )
     severities = [one.severity for one in findings(read(changed))]
     assert severities == sorted(severities, key=["stop", "warn", "note"].index)
     assert severities[0] == "stop"

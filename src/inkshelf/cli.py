@@ -124,10 +124,7 @@ def new(
     from inkshelf.core.size import parse_size
     from inkshelf.store import jobfile
 
-    texts = _captured(lsblk, sfdisk or [])
-    sources = ([Source("lsblk", str(lsblk.resolve()))] if lsblk else []) + [
-        Source("sfdisk", str(one.resolve())) for one in sfdisk or []
-    ]
+    texts, sources = _captured(lsblk, sfdisk or [])
     conditions = Conditions(
         mains=_choice("--mains", mains, {"yes": True, "no": False}),
         backup=_choice("--backup", backup, {"none": "none", "made": "made", "read-back": "read back"}),
@@ -151,13 +148,16 @@ def new(
     )
 
 
-def _captured(lsblk: Path | None, sfdisk: list[Path]) -> tuple[Any, ...]:
+def _captured(lsblk: Path | None, sfdisk: list[Path]) -> tuple[tuple[Any, ...], list[Source]]:
+    """Return the disks that captured text tells of, and where it came from."""
     from inkshelf.exchange import captures
 
     if not lsblk and not sfdisk:
-        return ()
+        return (), []
+    sources = [Source("lsblk", str(lsblk.resolve()))] if lsblk else []
+    sources += [Source("sfdisk", str(one.resolve())) for one in sfdisk]
     listed = captures.read_lsblk(captures.read_text(lsblk)) if lsblk else ()
-    return captures.combine(listed, tuple(captures.read_sfdisk(captures.read_text(one)) for one in sfdisk))
+    return captures.combine(listed, tuple(captures.read_sfdisk(captures.read_text(one)) for one in sfdisk)), sources
 
 
 def _choice(option: str, value: str | None, known: dict[str, Any]) -> Any:

@@ -170,25 +170,8 @@ def _nt_volume(
         volume = Path(folder) / "volume"
         with volume.open("wb") as out:
             out.truncate(size)
-        tools.run(
-            "mkfs.ntfs",
-            "-F",
-            "-Q",
-            "-q",
-            "-L",
-            label,
-            "-c",
-            "4096",
-            "-s",
-            "512",
-            "-p",
-            str(start // 512),
-            "-H",
-            "255",
-            "-S",
-            "63",
-            volume,
-        )
+        geometry = f"-c 4096 -s 512 -p {start // 512} -H 255 -S 63".split()
+        tools.run("mkfs.ntfs", "-F", "-Q", "-q", "-L", label, *geometry, volume)
         for name, data in files.items():
             local = Path(folder) / "file"
             local.write_bytes(data)
@@ -196,14 +179,18 @@ def _nt_volume(
         out_fd = os.open(volume, os.O_RDWR)
         try:
             _set_serial(out_fd, size, serial)
-            for name, runs in lengths.items():
-                with ImageFile(volume) as source:
-                    lengthen(source, out_fd, name, runs)
-                if name == exact("nt", "hibernation_file"):
-                    write_all(out_fd, b"HIBR", runs[0][0] * 4096)  # fast start-up left it half asleep
+            _lengthen_all(volume, out_fd, lengths)
             copy_data(out_fd, fd, 0, size, start)
         finally:
             os.close(out_fd)
+
+
+def _lengthen_all(volume: Path, fd: int, lengths: dict[str, tuple[tuple[int, int], ...]]) -> None:
+    for name, runs in lengths.items():
+        with ImageFile(volume) as source:
+            lengthen(source, fd, name, runs)
+        if name == exact("nt", "hibernation_file"):
+            write_all(fd, b"HIBR", runs[0][0] * 4096)  # fast start-up left it half asleep
 
 
 def _set_serial(fd: int, size: int, serial: int) -> None:
@@ -211,51 +198,50 @@ def _set_serial(fd: int, size: int, serial: int) -> None:
         write_all(fd, struct.pack("<Q", serial), at + 72)
 
 
+LABELS = {
+    "B1": ("vfat", "SYSTEM", "3A91-C07E"),
+    "N1": (None, None, None),
+    "S1": ("ntfs", "SYSTEM", "7A3C91D2E8B40561"),
+    "R1": ("ntfs", "RECOVERY", "1C5E02D793AB4E6F"),
+}
+TYPES = {"B1": "efi_system", "N1": "nt_reserved", "S1": "basic_data", "R1": "nt_recovery"}
+
+
 def listing() -> dict[str, object]:
     """Return what ``lsblk --json --bytes --output-all`` prints on the demo machine, as far as it is read."""
-    place = places()
-    labels = {
-        "B1": ("vfat", "SYSTEM", "3A91-C07E"),
-        "N1": (None, None, None),
-        "S1": ("ntfs", "SYSTEM", "7A3C91D2E8B40561"),
-        "R1": ("ntfs", "RECOVERY", "1C5E02D793AB4E6F"),
+    disk = {
+        "name": "nvme0n1",
+        "path": "/dev/nvme0n1",
+        "type": "disk",
+        "size": DISK_BYTES,
+        "model": MODEL,
+        "serial": SERIAL,
+        "tran": "nvme",
+        "rm": False,
+        "log-sec": 512,
+        "phy-sec": 4096,
+        "pttype": "gpt",
+        "ptuuid": DISK_GUID.lower(),
     }
-    types = {"B1": "efi_system", "N1": "nt_reserved", "S1": "basic_data", "R1": "nt_recovery"}
-    children = [
-        {
-            "name": f"nvme0n1p{number}",
-            "path": f"/dev/nvme0n1p{number}",
-            "type": "part",
-            "size": length,
-            "start": start // 512,
-            "partn": number,
-            "parttype": gpt_type(types[call]).lower(),
-            "partuuid": GUIDS[call].lower(),
-            "pttype": "gpt",
-            "fstype": labels[call][0],
-            "label": labels[call][1],
-            "uuid": labels[call][2],
-            "fsused": None,
-            "mountpoints": [None],
-        }
-        for number, (call, (start, length)) in enumerate(place.items(), 1)
-    ]
+    children = [_listed(number, call, *place) for number, (call, place) in enumerate(places().items(), 1)]
+    return {"blockdevices": [{**disk, "children": children}]}
+
+
+def _listed(number: int, call: str, start: int, size: int) -> dict[str, object]:
+    kind, label, identity = LABELS[call]
     return {
-        "blockdevices": [
-            {
-                "name": "nvme0n1",
-                "path": "/dev/nvme0n1",
-                "type": "disk",
-                "size": DISK_BYTES,
-                "model": MODEL,
-                "serial": SERIAL,
-                "tran": "nvme",
-                "rm": False,
-                "log-sec": 512,
-                "phy-sec": 4096,
-                "pttype": "gpt",
-                "ptuuid": DISK_GUID.lower(),
-                "children": children,
-            }
-        ]
+        "name": f"nvme0n1p{number}",
+        "path": f"/dev/nvme0n1p{number}",
+        "type": "part",
+        "size": size,
+        "start": start // 512,
+        "partn": number,
+        "parttype": gpt_type(TYPES[call]).lower(),
+        "partuuid": GUIDS[call].lower(),
+        "pttype": "gpt",
+        "fstype": kind,
+        "label": label,
+        "uuid": identity,
+        "fsused": None,
+        "mountpoints": [None],
     }

@@ -21,43 +21,11 @@ def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
     """Make the file system of a format step in the file that holds the volume's bytes."""
     if step.filesystem == "fat32":
         clusters = fat32_cluster_sectors(volume.size, disk.sector)
-        tools.run(
-            "mkfs.fat",
-            "-F",
-            "32",
-            "-S",
-            str(disk.sector),
-            "-s",
-            str(clusters),
-            "-R",
-            "32",
-            "-f",
-            "2",
-            "-g",
-            "64/32",
-            "-h",
-            str(volume.start // disk.sector),
-            "-n",
-            step.label,
-            "-i",
-            step.uuid.replace("-", ""),
-            path,
-        )
+        shape = f"-F 32 -S {disk.sector} -s {clusters} -R 32 -f 2 -g 64/32 -h {volume.start // disk.sector}".split()
+        tools.run("mkfs.fat", *shape, "-n", step.label, "-i", step.uuid.replace("-", ""), path)
     elif step.filesystem == "ext4":
-        tools.run(
-            "mkfs.ext4",
-            "-F",
-            "-q",
-            "-b",
-            "4096",
-            "-U",
-            step.uuid,
-            "-L",
-            step.label,
-            "-E",
-            f"lazy_itable_init=1,lazy_journal_init=1,nodiscard,hash_seed={step.uuid}",
-            path,
-        )
+        extended = f"lazy_itable_init=1,lazy_journal_init=1,nodiscard,hash_seed={step.uuid}"
+        tools.run("mkfs.ext4", "-F", "-q", "-b", "4096", "-U", step.uuid, "-L", step.label, "-E", extended, path)
     elif step.filesystem == "swap":
         tools.run("mkswap", "-U", step.uuid, "-L", step.label, path)
     else:

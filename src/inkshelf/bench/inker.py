@@ -5,6 +5,7 @@ Sources are opened for reading only. Cancelling is a cut between two pieces of w
 
 from __future__ import annotations
 
+import errno
 import os
 import time
 from collections.abc import Callable
@@ -102,25 +103,15 @@ class _Inker:
         begun = time.monotonic()
         try:
             self._copy()
-            self.store.write(self.plan.found.firmware)
-            for number, step in enumerate(self.job.steps, 1):
-                self._say(number, _words(step))
-                self.bench.note(step=number, state="begun", words=self.words)
-                self._do(step, self.plan.machines[number - 1], self.plan.machines[number])
-            for fd in self.fds.values():
-                os.fsync(fd)
-            self._say(len(self.job.steps) + 1, "reading everything back")
+            self._carry_out()
             images = {disk: self.bench.image(disk) for disk in self.fds}
             machine, checks = prove(
                 self.plan, self.sources, images, self.store.read(), lambda: self._say(self.step, self.words)
             )
         except OSError as error:
-            full = (
-                "The disk that the bench is on is full."
-                if error.errno == 28
-                else f"Writing on the bench failed: {error.strerror}."
-            )
-            raise BenchError(full, "Free some room and ink again; the source image is untouched.") from error
+            full = "The disk that the bench is on is full."
+            what = full if error.errno == errno.ENOSPC else f"Writing on the bench failed: {error.strerror}."
+            raise BenchError(what, "Free some room and ink again; the source image is untouched.") from error
         finally:
             for fd in self.fds.values():
                 os.close(fd)
@@ -135,14 +126,29 @@ class _Inker:
             time.monotonic() - begun,
             machine,
         )
+        self._keep(report)
+        return report
+
+    def _carry_out(self) -> None:
+        self.store.write(self.plan.found.firmware)
+        for number, step in enumerate(self.job.steps, 1):
+            self._say(number, _words(step))
+            self.bench.note(step=number, state="begun", words=self.words)
+            self._do(step, self.plan.machines[number - 1], self.plan.machines[number])
+        for fd in self.fds.values():
+            os.fsync(fd)
+        self._say(len(self.job.steps) + 1, "reading everything back")
+
+    def _keep(self, report: Report) -> None:
+        """Keep the report with the bench."""
+        checks = [{"what": one.what, "ok": one.ok, "detail": one.detail} for one in report.checks]
         self.bench.note(
             state="done",
             verified=report.verified,
             written_bytes=report.written_bytes,
             copied_bytes=report.copied_bytes,
-            checks=[{"what": one.what, "ok": one.ok, "detail": one.detail} for one in checks],
+            checks=checks,
         )
-        return report
 
     def _say(self, step: int, words: str, more: int = 0) -> None:
         self.step, self.words, self.done = step, words, self.done + more

@@ -6,7 +6,6 @@ binary MiB or GiB and often call them "MB" or "GB". Both are always shown.
 
 from __future__ import annotations
 
-import difflib
 import re
 from decimal import Decimal, InvalidOperation
 
@@ -55,6 +54,8 @@ def _unit(text: str, number: str, unit: str) -> str:
     known = _FOLDED.get(unit.lower())
     if known:
         return known
+    import difflib
+
     near = {"k": "KiB", "m": "MiB", "g": "GiB", "t": "TiB", "p": "PiB"}.get(unit.lower())
     near = near or next(iter(difflib.get_close_matches(unit, UNITS, 1, 0.6)), "GiB")
     raise SizeError(f"“{unit}” is not a unit of size.", f"Did you mean {number} {near}?")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -103,6 +102,8 @@ def save(job: Job, path: Path, *, make_folder: bool = False) -> None:
 def write_atomically(path: Path, data: bytes, *, make_folder: bool = False) -> None:
     """Write ``data`` to ``path`` by way of a temporary file, with its folder flushed too."""
     try:
+        import tempfile
+
         if make_folder:
             path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import sys
-import traceback
-from datetime import datetime
 from pathlib import Path
 from types import TracebackType
 
@@ -17,6 +15,9 @@ def rescue(
     desk: Desk, folder: Path, kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> Path | None:
     """Save the job and the traceback in ``folder``; return the job's path, or ``None`` where even that failed."""
+    import traceback
+    from datetime import datetime
+
     stamp = datetime.now().astimezone().strftime("%Y%m%d-%H%M%S")
     place = folder / f"rescued-{stamp}.job.json"
     try:

@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
-import hashlib
-import uuid
+from functools import cache
+
+
+@cache
+def _drawn(words: str) -> bytes:
+    import hashlib
+
+    return hashlib.sha256(words.encode()).digest()
 
 
 def guid(seed: str, purpose: str) -> str:
     """Return a version 4 GUID, upper case, the same for the same seed and purpose."""
-    raw = hashlib.sha256(f"{seed}/{purpose}".encode()).digest()[:16]
+    import uuid
+
+    raw = _drawn(f"{seed}/{purpose}")[:16]
     return str(uuid.UUID(bytes=raw, version=4)).upper()
 
 
@@ -19,5 +27,5 @@ def file_system_uuid(seed: str, purpose: str) -> str:
 
 def fat_serial(seed: str, purpose: str) -> str:
     """Return a FAT volume serial in the form ``1A2B-3C4D``."""
-    raw = hashlib.sha256(f"{seed}/fat/{purpose}".encode()).digest()
+    raw = _drawn(f"{seed}/fat/{purpose}")
     return f"{raw[0]:02X}{raw[1]:02X}-{raw[2]:02X}{raw[3]:02X}"

@@ -31,6 +31,18 @@ class Reckoner(QWidget):
         for key, words in (("exact", "exact"), ("decimal", "decimal"), ("binary", "binary"), ("sectors", "sectors")):
             self._figures[key] = self._figure(row, words)
         row.addStretch(1)
+        self._typed_button()
+        row.addWidget(self.typed)
+        self.more = QPushButton("other boxes")
+        self.more.setProperty("link", True)
+        self.more.setFont(theme.sans(12))
+        self.more.clicked.connect(self.other_boxes)
+        self.after = label("", theme.sans(12), quiet=True)
+        self._pair(row, self.after, self.more, 176)
+        self._now: Reckoning | None = None
+
+    def _typed_button(self) -> None:
+        """The number to type, as a button: a click copies it, a right click offers the other boxes."""
         self.typed = QPushButton()
         self.typed.setMinimumWidth(226)
         self.typed.setFixedHeight(58)
@@ -50,14 +62,6 @@ class Reckoner(QWidget):
         inside.addWidget(self.hint, 1, 1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom)
         for one in (self.box, self.number, self.hint):
             one.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        row.addWidget(self.typed)
-        self.more = QPushButton("other boxes")
-        self.more.setProperty("link", True)
-        self.more.setFont(theme.sans(12))
-        self.more.clicked.connect(self.other_boxes)
-        self.after = label("", theme.sans(12), quiet=True)
-        self._pair(row, self.after, self.more, 176)
-        self._now: Reckoning | None = None
 
     def sizeHint(self) -> QSize:
         return QSize(900, 78)

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Literal
 
 import msgspec
-import platformdirs
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.store.jobfile import write_atomically
@@ -28,11 +27,15 @@ class Settings:
 
 def config_path() -> Path:
     """Where the settings are kept."""
+    import platformdirs
+
     return Path(platformdirs.user_config_dir(NAME)) / "settings.json"
 
 
 def data_folder() -> Path:
     """Where jobs without a place of their own, the demo and benches are kept."""
+    import platformdirs
+
     return Path(platformdirs.user_data_dir(NAME))
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -257,11 +256,14 @@ class Window(QMainWindow):
         self.worker.progressed.connect(self.ink_page.progress)
         self.worker.inked.connect(self.ink_page.finish)
         self.worker.failed.connect(self.ink_page.fail)
-        self.worker.finished.connect(lambda: self._heard("job"))
+        self.worker.finished.connect(self._inking_over)
         self.ink_page.begin(len(self.desk.job.steps), str(folder))
         self.pages.setCurrentWidget(self.ink_page)
         self.worker.start()
         self._enable()
+
+    def _inking_over(self) -> None:
+        self._heard("job")
 
     def cancel_inking(self) -> None:
         """Stop at the next safe place."""
@@ -321,7 +323,7 @@ class Window(QMainWindow):
         self.settings.chapter = key
         if key == "sheet" and self.desk.step:
             step, self.desk.step = self.desk.step, None
-            QTimer.singleShot(0, partial(page.show_step, step))  # type: ignore[attr-defined]
+            page.show_step_soon(step)  # type: ignore[attr-defined]
 
     def _saved(self) -> None:
         self.saved.setText(

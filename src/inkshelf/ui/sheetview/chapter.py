@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QObject, QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QObject, QPointF, QRect, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -227,6 +227,7 @@ class SheetChapter(QWidget):
     def __init__(self, desk: Desk, run: Callable[[str], object]) -> None:
         super().__init__()
         self.desk = desk
+        self._wanted = 0
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 0)
         box.setSpacing(8)
@@ -251,13 +252,7 @@ class SheetChapter(QWidget):
         box.addLayout(head)
         self.disk = label("", theme.sans(13, 600), wrap=True)
         box.addWidget(self.disk)
-        titles = QHBoxLayout()
-        titles.addWidget(label("what to do, with the exact values", theme.sans(12), quiet=True))
-        titles.addStretch(1)
-        stops = label("if it stops here", theme.sans(12), quiet=True)
-        stops.setFixedWidth(168)
-        titles.addWidget(stops)
-        box.addLayout(titles)
+        box.addLayout(self._titles())
         self.view = SheetView(desk)
         self.model = SheetModel(self)
         self.view.setModel(self.model)
@@ -269,6 +264,15 @@ class SheetChapter(QWidget):
         box.addWidget(self.go, 0, Qt.AlignmentFlag.AlignLeft)
         box.addSpacing(10)
         self.refresh()
+
+    def _titles(self) -> QHBoxLayout:
+        titles = QHBoxLayout()
+        titles.addWidget(label("what to do, with the exact values", theme.sans(12), quiet=True))
+        titles.addStretch(1)
+        stops = label("if it stops here", theme.sans(12), quiet=True)
+        stops.setFixedWidth(168)
+        titles.addWidget(stops)
+        return titles
 
     def refresh(self) -> None:
         """Show the sheet of the job as it is now."""
@@ -287,6 +291,16 @@ class SheetChapter(QWidget):
         disk = next((one for one in made.disks if job.aim and one.id == job.aim.disk), None)
         self.disk.setText(f"Disk {disk.id}: {disk.identity()}" if disk else "")
         self.model.set_rows(made.rows)
+
+    def show_step_soon(self, number: int) -> None:
+        """Bring a step into view once the list has its size."""
+        self._wanted = number
+        QTimer.singleShot(0, self._show_wanted)
+
+    def _show_wanted(self) -> None:
+        if self._wanted:
+            self.show_step(self._wanted)
+            self._wanted = 0
 
     def show_step(self, number: int) -> None:
         """Bring a step into view and select it."""

@@ -66,7 +66,7 @@ class ShelfChapter(QWidget):
             return
         self._known = facts
         clear(self._head)
-        self._head.addWidget(label("Shelf", theme.serif(26)))
+        self._head.addWidget(label("Shelf", theme.serif(26)), 0, Qt.AlignmentFlag.AlignBottom)
         disks = self.desk.job.found.disks
         disk = next((one for one in disks if one.id == self.board.disk), None)
         if disk is None:
@@ -78,13 +78,15 @@ class ShelfChapter(QWidget):
             self._disks.set_value(disk.id)
             self._head.addWidget(self._disks)
         else:
-            self._head.addWidget(label(f"Disk {disk.id}", theme.serif(17)), 0, Qt.AlignmentFlag.AlignBottom)
+            name = label(f"Disk {disk.id}", theme.serif(17))
+            name.setContentsMargins(0, 0, 0, 3)
+            self._head.addWidget(name, 0, Qt.AlignmentFlag.AlignBottom)
         self._head.addSpacing(8)
         facts_line = f"{both(disk.size)} · {disk.model or 'model not known'} · serial {disk.serial or 'not known'} · {disk.table.kind.upper()} · {disk.sector}-byte sectors"
         line = label(facts_line, theme.sans(12), quiet=True)
         line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.setMinimumWidth(10)
-        line.setContentsMargins(0, 0, 0, 3)
+        line.setContentsMargins(0, 0, 0, 6)
         self._head.addWidget(line, 1, Qt.AlignmentFlag.AlignBottom)
 
     def _choose(self, disk: object) -> None:
