@@ -278,6 +278,7 @@ SCENES = {
     "room.blocked.S1": (lambda job: replace(job, steps=(), aim=None), "note"),
     "room.gap.A.491300847616": (lambda job: job, "note"),
     "room.blind.A": (lambda job: replace(files(job, "S1", used_bytes=None), steps=(), aim=None), "warn"),
+    "room.contents": (lambda job: files(job, "R1", kind="unknown"), "warn"),
     "room.fault": (lambda job: replace(job, steps=(Shrink("S1", GIB),)), "stop"),
     "start.small-esp.B1": (lambda job: files(job, "B1", clusters=60_000), "stop"),
     "start.none.S1": (lambda job: volume(job, "B1", boot_files=()), "stop"),

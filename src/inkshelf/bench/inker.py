@@ -24,6 +24,7 @@ from inkshelf.bench.tablewriter import write_table
 from inkshelf.core.errors import BenchError, InkshelfError
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
+from inkshelf.core.sheet.words import words
 from inkshelf.core.steps.fold import Fold, fold
 from inkshelf.core.steps.kinds import (
     AddEntry,
@@ -36,7 +37,6 @@ from inkshelf.core.steps.kinds import (
     SetOrder,
     SetSecureBoot,
     Shrink,
-    Step,
 )
 from inkshelf.core.value import Value, replace
 
@@ -132,7 +132,7 @@ class _Inker:
     def _carry_out(self) -> None:
         self.store.write(self.plan.found.firmware)
         for number, step in enumerate(self.job.steps, 1):
-            self._say(number, _words(step))
+            self._say(number, words(step, self.plan.machines[number - 1]).title)
             self.bench.note(step=number, state="begun", words=self.words)
             self._do(step, self.plan.machines[number - 1], self.plan.machines[number])
         for fd in self.fds.values():
@@ -253,24 +253,3 @@ def open_for_writing(path: Path, size: int) -> int:
         os.close(fd)
         raise
     return fd
-
-
-def _words(step: Step) -> str:
-    verbs = {
-        "shrink": "shrinking",
-        "create": "making",
-        "format": "formatting",
-        "retype": "changing the type of",
-        "install": "installing on",
-        "prepare": "preparing",
-        "delete": "removing",
-        "prove": "looking at",
-    }
-    call = getattr(step, "call", "")
-    plain = {
-        "confirm": "a person confirms",
-        "add-entry": "adding a boot entry",
-        "set-order": "setting the boot order",
-        "secure-boot": "switching Secure Boot",
-    }
-    return f"{verbs.get(step.kind, step.kind)} {call}" if call else plain.get(step.kind, step.kind)

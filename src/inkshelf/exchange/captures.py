@@ -225,7 +225,14 @@ def _sfdisk_volume(row: dict[str, Any], place: int, sector: int) -> Volume:
         guid=_text(row, "uuid").upper(),
         attributes=attributes,
         active=row.get("bootable") is True,
+        filesystem=_not_told(kind, _number(row.get("size"), "size") * sector),
     )
+
+
+def _not_told(kind: str, size: int) -> FileSystem | None:
+    """A table listing does not say what a volume holds; a few types hold no file system by their nature."""
+    bare = {gpt_type("nt_reserved"), gpt_type("bios_boot")}
+    return None if kind.upper() in bare else FileSystem("unknown", size)
 
 
 def combine(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ...]:

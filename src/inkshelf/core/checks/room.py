@@ -187,6 +187,19 @@ def blocked_growth(reading: Reading) -> Iterator[Finding]:
 
 
 @check
+def contents_not_known(reading: Reading) -> Iterator[Finding]:
+    """A table listing alone says where volumes are, not what is in them."""
+    blind = tuple(
+        volume.call for _, volume in reading.plan.found.volumes() if volume.filesystem and volume.filesystem.kind == "unknown"
+    )
+    if blind:
+        why = "A table listing says where they are, not what is in them. Capture lsblk on the machine too, or take an image in."
+        yield Finding(
+            "room.contents", "warn", "What these volumes hold is not known", why, blind, (Show("intake", "Add a capture"),)
+        )
+
+
+@check
 def used_not_known(reading: Reading) -> Iterator[Finding]:
     """Without the used space no shrink can be planned."""
     for disk in reading.plan.found.disks:

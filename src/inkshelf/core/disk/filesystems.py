@@ -38,6 +38,7 @@ FACTS = {
     "apfs": Facts(0, False, False, "APFS"),
     "hfsplus": Facts(0, False, False, "HFS+"),
     "iso9660": Facts(32, True, False, "ISO 9660"),
+    "unknown": Facts(0, False, False, "contents not known"),
     "damaged": Facts(0, False, False, "damaged"),
 }
 

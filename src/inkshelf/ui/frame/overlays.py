@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from inkshelf.ui import theme
 from inkshelf.ui.frame.actions import ACTIONS, Action
@@ -30,13 +30,39 @@ def matches(words: str) -> list[Action]:
     return sorted(found, key=lambda one: not one.title.lower().startswith(words.lower())) if words else found
 
 
-class CommandPalette(QDialog):
+class Overlay(QFrame):
+    """A card over the window, not a window of its own: it stands where it is put on every platform, and Escape closes it."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("overlay")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def open_over(self) -> None:
+        """Show the card in the upper middle of its window."""
+        self.adjustSize()
+        parent = self.parentWidget()
+        if parent is not None:
+            self.move((parent.width() - self.width()) // 2, max(20, (parent.height() - self.height()) // 3))
+        self.show()
+        self.raise_()
+        self.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event and event.key() == Qt.Key.Key_Escape:
+            self.close()
+            return
+        super().keyPressEvent(event)
+
+
+class CommandPalette(Overlay):
     """Type a few letters, press Enter."""
 
     def __init__(self, parent: QWidget, why_not: Callable[[Action], str], run: Callable[[str], object]) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
+        super().__init__(parent)
         self._why_not, self._run = why_not, run
-        self.setObjectName("card")
+        self.setAccessibleName("all commands")
         self.setFixedWidth(520)
         box = QVBoxLayout(self)
         self.line = QLineEdit()
@@ -49,10 +75,16 @@ class CommandPalette(QDialog):
         self.list = QListWidget()
         self.list.setFixedHeight(330)
         self.list.setFont(theme.sans(13))
+        self.list.setAccessibleName("commands that match")
         self.list.itemActivated.connect(lambda _: self._go())
         self.list.itemClicked.connect(lambda _: self._go())
         box.addWidget(self.list)
         self._fill("")
+
+    def open_over(self) -> None:
+        """Show the card, ready for typing."""
+        super().open_over()
+        self.line.setFocus()
 
     def _fill(self, words: str) -> None:
         self.list.clear()
@@ -84,12 +116,12 @@ class CommandPalette(QDialog):
             self._run(item.data(Qt.ItemDataRole.UserRole))
 
 
-class KeysOverlay(QDialog):
+class KeysOverlay(Overlay):
     """All shortcuts on one card."""
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("card")
+        super().__init__(parent)
+        self.setAccessibleName("keys")
         box = QVBoxLayout(self)
         box.setContentsMargins(26, 20, 26, 22)
         box.addWidget(label("Keys", theme.serif(22)))

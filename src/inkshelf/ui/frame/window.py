@@ -211,19 +211,13 @@ class Window(QMainWindow):
         """Open the list of all commands."""
         from inkshelf.ui.frame.overlays import CommandPalette
 
-        palette = CommandPalette(self, lambda one: one.why_not(self), self.run)
-        palette.move(self.mapToGlobal(self.rect().center()) - palette.rect().center() - self.rect().center() / 3)
-        palette.show()
-        palette.line.setFocus()
+        CommandPalette(self, lambda one: one.why_not(self), self.run).open_over()
 
     def open_keys(self) -> None:
         """Show the keys."""
         from inkshelf.ui.frame.overlays import KeysOverlay
 
-        keys = KeysOverlay(self)
-        keys.adjustSize()
-        keys.move(self.mapToGlobal(self.rect().center()) - keys.rect().center())
-        keys.show()
+        KeysOverlay(self).open_over()
 
     def rehearse(self) -> None:
         """Show what starts."""

@@ -65,9 +65,7 @@ class InkPage(QWidget):
     def progress(self, now: Progress) -> None:
         """Show how far it is."""
         self.bar.setValue(now.step + 1)
-        self.words.setText(
-            f"Step {now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize()
-        )
+        self.words.setText(f"{now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize())
         if now.total:
             self.figures.setText(f"{binary(now.done)} of {binary(now.total)} copied")
 
