@@ -243,3 +243,97 @@ def test_signature_reading_takes_any_bytes(raw: bytes) -> None:
 )
 def test_labels_that_a_file_system_refuses(kind: str, label: str, good: bool) -> None:
     assert (label_fault(kind, label) == "") == good
+
+
+@pytest.mark.parametrize(
+    ("command", "kind"),
+    [
+        (("mkfs.exfat", "-L", "Tinte"), "exfat"),
+        (("mkfs.btrfs", "-q", "-f", "-L", "Tinte"), "btrfs"),
+        (("mkfs.xfs", "-q", "-f", "-L", "Tinte"), "xfs"),
+    ],
+)
+def test_other_file_systems_agree_with_the_base_lister(tmp_path: Path, command: tuple[str, ...], kind: str) -> None:
+    path = make(tmp_path / "volume", 600 * MIB, *command)
+    seen = dict(line.split("=", 1) for line in tools.run("blkid", "-p", "-o", "export", path).output.splitlines())
+    found = held(path)
+    assert (found.kind, found.label, found.uuid, found.size_bytes) == (kind, seen["LABEL"], seen["UUID"], 600 * MIB)
+    assert 0 < found.used_bytes < 100 * MIB
+
+
+@pytest.mark.parametrize("version", ["luks1", "luks2"])
+def test_containers_agree_with_the_base_lister(tmp_path: Path, version: str) -> None:
+    path = tmp_path / "volume"
+    path.write_bytes(b"")
+    with path.open("r+b") as out:
+        out.truncate(64 * MIB)
+    options = ["--type", version, "-q", "--pbkdf", "pbkdf2", "--pbkdf-force-iterations", "1000"] + (
+        ["--label", "vault"] if version == "luks2" else []
+    )
+    tools.run("cryptsetup", "luksFormat", *options, path, "-", feed="pass")
+    seen = dict(line.split("=", 1) for line in tools.run("blkid", "-p", "-o", "export", path).output.splitlines())
+    found = held(path)
+    assert (found.kind, found.uuid, found.label) == ("luks", seen["UUID"], seen.get("LABEL", ""))
+
+
+def test_exfat_use_is_counted_from_its_bitmap(tmp_path: Path) -> None:
+    path = make(tmp_path / "volume", 600 * MIB, "mkfs.exfat")
+    before = held(path)
+    said = subprocess.run([tools.find("dump.exfat"), str(path)], capture_output=True, text=True, check=True).stdout
+    assert before.clusters == int(re.search(r"Cluster Count:\s+(\d+)", said).group(1))
+    with ImageFile(path) as source:
+        from inkshelf.core.disk import exfat
+
+        volume = exfat.layout(source)
+        assert volume is not None
+        bitmap = volume.place(2)
+    with path.open("r+b") as out:
+        out.seek(bitmap + 100)
+        out.write(b"\xff\x01")
+    assert held(path).used_bytes == before.used_bytes + 9 * before.cluster_bytes
+
+
+@given(st.integers(64, 4000), st.binary(min_size=1, max_size=40))
+def test_damaged_marks_never_hang(place: int, damage: bytes) -> None:
+    for mark, at in (
+        (b"\xeb\x76\x90EXFAT   ", 0),
+        (b"XFSB", 0),
+        (b"LUKS\xba\xbe\0\2", 0),
+        (b"LABELONE", 512),
+        (b"_BHRfS_M", 65600),
+        (b"CD001", 32769),
+        (b"NXSB", 32),
+    ):
+        raw = bytearray(80_000)
+        raw[at : at + len(mark)] = mark
+        raw[place : place + len(damage)] = damage
+        probe(Memory(bytes(raw)))
+
+
+def test_a_file_in_many_pieces_is_joined_from_its_attribute_list(small_ntfs: bytes) -> None:
+    """The bitmap's only run is moved to a second record, as on a volume in use for years; every figure stays."""
+    import struct
+
+    from inkshelf.core.disk import ntfs
+
+    before = ntfs.probe(Memory(small_ntfs))
+    volume = ntfs.open_ntfs(Memory(small_ntfs))
+    raw = bytearray(ntfs.record_bytes(volume, ntfs.BITMAP))
+    at = struct.unpack_from("<H", raw, 20)[0]
+    while struct.unpack_from("<I", raw, at)[0] != ntfs.DATA:
+        at += struct.unpack_from("<I", raw, at + 4)[0]
+    length = struct.unpack_from("<I", raw, at + 4)[0]
+    moved, tail = bytes(raw[at : at + length]), bytes(raw[at + length : struct.unpack_from("<I", raw, 24)[0]])
+    listed = struct.pack("<IHBBQQH", ntfs.DATA, 32, 0, 26, 0, 12, 0).ljust(32, b"\0")
+    attribute = struct.pack("<IIBBHHHIHBB", ntfs.ATTRIBUTE_LIST, 24 + 32, 0, 0, 24, 0, 9, 32, 24, 0, 0) + listed
+    disk = bytearray(small_ntfs)
+    first = struct.unpack_from("<H", raw, 20)[0]
+    for number, body in ((ntfs.BITMAP, bytes(raw[:at]) + attribute + tail), (12, bytes(raw[:first]) + moved + tail)):
+        record = bytearray(body.ljust(len(raw), b"\0"))
+        struct.pack_into("<I", record, 24, len(body))
+        place = volume.mft_runs[0][0] * volume.cluster + number * volume.record
+        disk[place : place + len(record)] = ntfs.protected(record)
+    after = ntfs.probe(Memory(bytes(disk)))
+    assert after is not None
+    assert after[0].used_bytes == before[0].used_bytes
+    assert after[0].used_map == before[0].used_map

@@ -356,7 +356,7 @@ def test_an_empty_window_says_what_to_do_and_takes_dropped_files(
     (tmp_path / "other.json").write_text("{}")
     for path, says in (
         (tmp_path / "bad.img", "too small"),
-        (tmp_path / "other.json", "neither"),
+        (tmp_path / "other.json", "none of the texts"),
         (tmp_path / "gone.img", "not there"),
     ):
         _drop(window, path)

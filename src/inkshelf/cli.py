@@ -13,6 +13,7 @@ import typer
 from inkshelf import __version__
 from inkshelf.core.errors import InkshelfError, JobError
 from inkshelf.core.plan.job import Source
+from inkshelf.core.value import replace
 
 app = typer.Typer(
     add_completion=False,
@@ -112,6 +113,9 @@ def new(
     sfdisk: Annotated[
         list[Path] | None, typer.Option("--sfdisk", help="What sfdisk --json printed; may be given several times.")
     ] = None,
+    capture: Annotated[
+        list[Path] | None, typer.Option("--capture", help="Any of these texts, and blkid's or efibootmgr's.")
+    ] = None,
     backup: Annotated[str | None, typer.Option("--backup", help="none, made or read-back.")] = None,
     mains: Annotated[str | None, typer.Option("--mains", help="yes or no.")] = None,
     encrypted: Annotated[str | None, typer.Option("--encrypted", help="yes or no: the owner's system volume.")] = None,
@@ -124,7 +128,7 @@ def new(
     from inkshelf.core.size import parse_size
     from inkshelf.store import jobfile
 
-    texts, sources = _captured(lsblk, sfdisk or [])
+    told, sources = _captured(lsblk, sfdisk or [], capture or [])
     conditions = Conditions(
         mains=_choice("--mains", mains, {"yes": True, "no": False}),
         backup=_choice("--backup", backup, {"none": "none", "made": "made", "read-back": "read back"}),
@@ -132,7 +136,7 @@ def new(
     )
     job = take_in(
         disk or [],
-        [texts] if texts else [],
+        [told.disks] if told.disks else [],
         sources,
         mode=_choice("--firmware", firmware, {"uefi": "uefi", "legacy": "legacy"}),
         secure_boot=_choice("--secure-boot", secure_boot, {one: one for one in ("on", "off", "absent", "hidden")}),
@@ -141,6 +145,10 @@ def new(
         title=title or output.stem,
         owner=owner,
     )
+    if told.firmware is not None:
+        from inkshelf.exchange.bootvars import with_boot_variables
+
+        job = replace(job, found=with_boot_variables(job.found, told.firmware))
     jobfile.save(job, output)
     volumes = sum(len(one.volumes) for one in job.found.disks)
     print(
@@ -148,16 +156,14 @@ def new(
     )
 
 
-def _captured(lsblk: Path | None, sfdisk: list[Path]) -> tuple[tuple[Any, ...], list[Source]]:
-    """Return the disks that captured text tells of, and where it came from."""
-    from inkshelf.exchange import captures
+def _captured(lsblk: Path | None, sfdisk: list[Path], others: list[Path]) -> tuple[Any, list[Source]]:
+    """Return what captured texts tell together, and where they came from."""
+    from inkshelf.exchange.anytext import gather
+    from inkshelf.exchange.captures import read_text
 
-    if not lsblk and not sfdisk:
-        return (), []
-    sources = [Source("lsblk", str(lsblk.resolve()))] if lsblk else []
-    sources += [Source("sfdisk", str(one.resolve())) for one in sfdisk]
-    listed = captures.read_lsblk(captures.read_text(lsblk)) if lsblk else ()
-    return captures.combine(listed, tuple(captures.read_sfdisk(captures.read_text(one)) for one in sfdisk)), sources
+    paths = [*([lsblk] if lsblk else []), *sfdisk, *others]
+    told = gather(read_text(path) for path in paths)
+    return told, [Source(kind, str(path.resolve())) for kind, path in zip(told.kinds, paths, strict=True)]
 
 
 def _choice(option: str, value: str | None, known: dict[str, Any]) -> Any:

@@ -73,6 +73,11 @@ def _text(node: dict[str, Any], *names: str) -> str:
     return ""
 
 
+def _list(node: dict[str, Any], name: str) -> list[Any]:
+    value = node.get(name)
+    return value if isinstance(value, list) else []
+
+
 def read_lsblk(text: str) -> tuple[Disk, ...]:
     """Return the disks of a listing; loop devices, optical drives and the live medium's own devices are ignored."""
     nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
@@ -87,7 +92,7 @@ def read_lsblk(text: str) -> tuple[Disk, ...]:
 def _lsblk_disk(node: dict[str, Any]) -> Disk:
     size = _number(node.get("size"), "disk size")
     sector = _number(node.get("log-sec"), "sector size") or 512
-    children = [one for one in node.get("children") or [] if isinstance(one, dict) and one.get("type") == "part"]
+    children = [one for one in _list(node, "children") if isinstance(one, dict) and one.get("type") == "part"]
     volumes = tuple(sorted((_lsblk_volume(one, place) for place, one in enumerate(children, 1)), key=lambda one: one.start))
     kind = _text(node, "pttype") or next((_text(one, "pttype") for one in children), "")
     identity = _text(node, "ptuuid") or next((_text(one, "ptuuid") for one in children), "")
@@ -188,7 +193,7 @@ def read_sfdisk(text: str) -> Disk:
     if table.get("unit", "sectors") != "sectors":
         raise CaptureError("The listing's unit is not sectors.", "Capture sfdisk --json without other options.")
     last = _number(table.get("lastlba"), "last usable LBA")
-    rows = [one for one in table.get("partitions") or [] if isinstance(one, dict)]
+    rows = [one for one in _list(table, "partitions") if isinstance(one, dict)]
     volumes = tuple(
         sorted((_sfdisk_volume(one, place, sector) for place, one in enumerate(rows, 1)), key=lambda one: one.start)
     )
@@ -236,6 +241,17 @@ def _not_told(kind: str, size: int) -> FileSystem | None:
 
 
 def combine(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ...]:
+    """Join captures of the same disks, and assume what a family always puts there."""
+    return assume(join(lsblk, sfdisk))
+
+
+def assume(disks: tuple[Disk, ...]) -> tuple[Disk, ...]:
+    """Assume systems and loaders where captured text shows no files; all of it is marked as assumed."""
+    marked = tuple(replace(disk, volumes=tuple(_with_role(volume) for volume in disk.volumes)) for disk in disks)
+    return tuple(assume_loader(disk) for disk in marked)
+
+
+def join(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ...]:
     """Join captures of the same disks: the table from ``sfdisk``, contents and identity from ``lsblk``.
 
     Raises ``CaptureError`` where they contradict each other, naming both values.
@@ -249,7 +265,7 @@ def combine(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ..
             joined.append(table)
             continue
         joined[place] = _joined(joined[place], table)
-    return tuple(assume_loader(disk) for disk in joined)
+    return tuple(joined)
 
 
 def _joined(disk: Disk, table: Disk) -> Disk:

@@ -21,6 +21,7 @@ from inkshelf.data import exact
 if TYPE_CHECKING:
     import numpy as np
 
+ATTRIBUTE_LIST = 0x20
 MFT, MIRROR, LOG, VOLUME, ROOT, BITMAP = 0, 1, 2, 3, 5, 6
 NAME_ATTR, VOLUME_NAME, VOLUME_INFO, DATA, INDEX_ROOT, INDEX_ALLOCATION = 0x30, 0x60, 0x70, 0x80, 0x90, 0xA0
 CHUNK = 1 << 20
@@ -66,8 +67,10 @@ def open_ntfs(source: ByteSource) -> Ntfs | None:
     bare = Ntfs(
         source, sector, cluster, total * sector // cluster, record, struct.unpack_from("<Q", head, 72)[0], ((mft, 1 << 20),)
     )
-    runs = next((one.runs for one in attributes(bare, MFT) if one.kind == DATA and not one.name), ())
-    return Ntfs(source, sector, cluster, bare.clusters, record, bare.serial, runs or bare.mft_runs)
+    runs = next((one.runs for one in record_attributes(bare, MFT) if one.kind == DATA and not one.name), ())
+    near = Ntfs(source, sector, cluster, bare.clusters, record, bare.serial, runs or bare.mft_runs)
+    whole = next((one.runs for one in attributes(near, MFT) if one.kind == DATA and not one.name), ())
+    return Ntfs(source, sector, cluster, bare.clusters, record, bare.serial, whole or near.mft_runs)
 
 
 def _locate(volume: Ntfs, number: int) -> int:
@@ -110,7 +113,58 @@ def protected(raw: bytearray) -> bytes:
 
 
 def attributes(volume: Ntfs, number: int) -> list[Attribute]:
-    """Return the attributes of one record; those in extension records are not followed."""
+    """Return the attributes of a file; those that its attribute list places in other records are joined in order."""
+    own = record_attributes(volume, number)
+    listed = next((one for one in own if one.kind == ATTRIBUTE_LIST), None)
+    if listed is None:
+        return own
+    joined: dict[tuple[int, str], Attribute] = {}
+    for kind, name, record in _listed(_content(volume, listed)):
+        parts = own if record == number else record_attributes(volume, record)
+        part = next((one for one in parts if (one.kind, one.name) == (kind, name)), None)
+        before = joined.get((kind, name))
+        if part is None:
+            continue
+        joined[kind, name] = (
+            part
+            if before is None
+            else Attribute(kind, name, before.value, before.runs + part.runs, max(before.size, part.size))
+        )
+    return list(joined.values())
+
+
+def _content(volume: Ntfs, attribute: Attribute) -> bytes:
+    """Return a small attribute's bytes, wherever they are."""
+    if not attribute.runs:
+        return attribute.value
+    if attribute.size > CHUNK:
+        raise FormatError("An attribute list of an NTFS volume is too long.", "Let its own system check the volume.")
+    pieces = (
+        exactly(volume.source, first * volume.cluster, count * volume.cluster, "attribute list")
+        for first, count in attribute.runs
+        if first >= 0
+    )
+    return b"".join(pieces)[: attribute.size]
+
+
+def _listed(raw: bytes) -> Iterator[tuple[int, str, int]]:
+    """Yield (kind, name, record) from an attribute list, each record once for each attribute, in its order."""
+    at = 0
+    seen: set[tuple[int, str, int]] = set()
+    while at + 26 <= len(raw) and len(seen) < 4096:
+        kind, length, name_length, name_at = struct.unpack_from("<IHBB", raw, at)
+        if length < 26:
+            return
+        record = struct.unpack_from("<Q", raw, at + 16)[0] & 0xFFFFFFFFFFFF
+        entry = (kind, raw[at + name_at : at + name_at + 2 * name_length].decode("utf-16-le", "replace"), record)
+        if entry not in seen:
+            seen.add(entry)
+            yield entry
+        at += length
+
+
+def record_attributes(volume: Ntfs, number: int) -> list[Attribute]:
+    """Return the attributes that stand in one record itself."""
     raw = record_bytes(volume, number)
     at = struct.unpack_from("<H", raw, 20)[0]
     found = []

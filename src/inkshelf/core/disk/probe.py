@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import struct
 
-from inkshelf.core.disk import ext, fat, ntfs
+from inkshelf.core.disk import exfat, ext, fat, ntfs
 from inkshelf.core.disk.others import probe_marks, probe_swap
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import FormatError
@@ -47,6 +47,9 @@ def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents:
     linux = ext.probe(source)
     if linux:
         return Contents(linux, holds=_linux_root(source))
+    flash = exfat.probe(source)
+    if flash:
+        return Contents(flash)
     swap = probe_swap(source)
     if swap:
         return Contents(swap)

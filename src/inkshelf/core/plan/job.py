@@ -15,7 +15,7 @@ from inkshelf.core.value import Value, field, replace
 class Source(Value, frozen=True):
     """Where a disk was read from: an image file, or captured text."""
 
-    kind: Literal["image", "lsblk", "sfdisk"]
+    kind: Literal["image", "lsblk", "sfdisk", "sfdisk-dump", "blkid", "efibootmgr"]
     path: str
     disk: str = ""
 

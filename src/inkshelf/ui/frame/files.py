@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,33 +9,15 @@ from PyQt6.QtGui import QGuiApplication, QTextDocument
 from PyQt6.QtWidgets import QFileDialog
 
 from inkshelf.core.errors import CaptureError, InkshelfError
-from inkshelf.core.plan.job import Job, Source, with_aim
+from inkshelf.core.plan.job import Job, Source, with_aim, with_found
+from inkshelf.core.value import replace
 from inkshelf.ui.demo import open_demo
 from inkshelf.ui.desk import Notice
 from inkshelf.ui.frame import settings
 
 # Reading images, captured text and templates is loaded when it is asked for: the window is ready sooner.
 if TYPE_CHECKING:
-    from inkshelf.core.machine.state import Disk
     from inkshelf.ui.frame.window import Window
-
-
-def read_capture(text: str) -> tuple[tuple[Disk, ...], str]:
-    """Return the disks of captured text and which command printed it."""
-    from inkshelf.exchange import captures
-
-    try:
-        document = json.loads(text)
-    except ValueError:
-        document = None
-    if isinstance(document, dict) and "partitiontable" in document:
-        return captures.combine((), (captures.read_sfdisk(text),)), "sfdisk"
-    if isinstance(document, dict) and "blockdevices" in document:
-        return captures.combine(captures.read_lsblk(text), ()), "lsblk"
-    raise CaptureError(
-        "This is neither what lsblk --json nor what sfdisk --json prints.",
-        "Capture one of them on the machine and choose that file.",
-    )
 
 
 class Files:
@@ -140,12 +121,25 @@ class Files:
 
     def _capture(self, path: Path) -> None:
         from inkshelf.bench.intake import take_in, with_capture
-        from inkshelf.exchange import captures
+        from inkshelf.exchange.anytext import gather
+        from inkshelf.exchange.bootvars import with_boot_variables
+        from inkshelf.exchange.captures import read_text
 
-        disks, kind = read_capture(captures.read_text(path))
-        source = Source("lsblk" if kind == "lsblk" else "sfdisk", str(path.resolve()))
+        told = gather([read_text(path)])
         desk = self.window.desk
-        job = with_capture(desk.job, disks, source) if desk.job.found.disks else take_in([], [disks], [source], title=path.stem)
+        if not told.disks and not desk.job.found.disks:
+            raise CaptureError("This text tells of no disk.", "Take in an image or what lsblk printed first.")
+        source = Source(told.kinds[0], str(path.resolve()))  # type: ignore[arg-type]
+        if told.disks:
+            job = (
+                with_capture(desk.job, told.disks, source)
+                if desk.job.found.disks
+                else take_in([], [told.disks], [source], title=path.stem)
+            )
+        else:
+            job = replace(desk.job, sources=(*desk.job.sources, source))
+        if told.firmware is not None:
+            job = with_found(job, with_boot_variables(job.found, told.firmware))
         desk.change(job, f"take in {path.name}")
 
     def take_dropped(self, path: Path) -> None:

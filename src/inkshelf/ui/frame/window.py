@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -55,9 +54,15 @@ class Window(QMainWindow):
             made = QAction(one.title, self)
             if one.keys:
                 made.setShortcut(QKeySequence(one.keys))
-            made.triggered.connect(lambda _=False, key=one.id: self.run(key))
+            made.setData(one.id)
+            made.triggered.connect(self._triggered)
             self.addAction(made)
             self.actions_by_id[one.id] = made
+
+    def _triggered(self) -> None:
+        sender = self.sender()
+        if isinstance(sender, QAction):
+            self.run(sender.data())
 
     def _build(self) -> None:
         centre = QWidget()
@@ -110,7 +115,7 @@ class Window(QMainWindow):
         box = QVBoxLayout()
         box.setSpacing(0)
         box.setContentsMargins(0, 0, 0, 0)
-        self.notice = NoticeBar(lambda: self.desk.say(None))
+        self.notice = NoticeBar(self.desk)
         box.addWidget(self.notice)
         self.pages = QStackedWidget()
         self.chapters: dict[str, QWidget] = {}
@@ -345,6 +350,7 @@ class Window(QMainWindow):
         if self.worker is not None and self.worker.isRunning():
             self.worker.cancel()
             self.worker.wait()
+        self.notice.dismiss()
         self.desk.drop()
         self.desk.save()
         self.settings.geometry = bytes(self.saveGeometry().toBase64()).decode()
@@ -356,18 +362,24 @@ class Window(QMainWindow):
 class NoticeBar(QFrame):
     """One line for the person, in the window; good news leaves by itself."""
 
-    def __init__(self, close: Callable[[], object]) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__()
+        self._desk = desk
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 10, 8)
         self.words = label("", theme.sans(13, 500), wrap=True)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         row.addWidget(self.words, 1)
-        row.addWidget(button("Close", close, link=True))
+        row.addWidget(button("Close", self.dismiss, link=True))
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.timeout.connect(close)
+        self._timer.timeout.connect(self.dismiss)  # a bound method: Qt lets go of it with the widget
         self.hide()
+
+    def dismiss(self) -> None:
+        """Take the notice away."""
+        self._timer.stop()
+        self._desk.say(None)
 
     def show_notice(self, notice: Notice | None) -> None:
         """Show a notice, or hide."""

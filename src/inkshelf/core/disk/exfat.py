@@ -1,0 +1,110 @@
+"""exFAT: size, use and state from the boot sector, the root folder and the allocation bitmap (exFAT specification 1.00)."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator
+
+from inkshelf.core.disk.source import ByteSource, exactly
+from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.state import FileSystem
+from inkshelf.core.value import Value
+
+BOOT = struct.Struct("<QQIIIIIIHHBB")  # from byte 64: 3.1, table 4
+BITMAP, LABEL = 0x81, 0x83
+DIRTY = 2
+ROOT_LIMIT = 1 << 20
+
+
+class ExFat(Value, frozen=True):
+    """Geometry of a volume; sizes in bytes, places from its start."""
+
+    sector: int
+    cluster: int
+    clusters: int
+    fat_start: int
+    heap_start: int
+    root_cluster: int
+    size: int
+    serial: int
+    dirty: bool
+
+    def place(self, cluster: int) -> int:
+        """Return the first byte of a cluster; clusters count from 2."""
+        return self.heap_start + (cluster - 2) * self.cluster
+
+
+def layout(source: ByteSource) -> ExFat | None:
+    """Return the geometry, or ``None`` where the boot sector is not exFAT's."""
+    head = source.read(0, 512)
+    if len(head) < 512 or head[3:11] != b"EXFAT   ":
+        return None
+    _, length, fat, _, heap, count, root, serial, _, flags, sector_bits, cluster_bits = BOOT.unpack_from(head, 64)
+    if not 9 <= sector_bits <= 12 or cluster_bits > 25 - sector_bits or not count:
+        raise FormatError("The boot sector of an exFAT volume is damaged.", "Let its own system check it.")
+    sector = 1 << sector_bits
+    return ExFat(
+        sector, sector << cluster_bits, count, fat * sector, heap * sector, root, length * sector, serial, bool(flags & DIRTY)
+    )
+
+
+def _chain(source: ByteSource, volume: ExFat, cluster: int) -> Iterator[int]:
+    seen = 0
+    while 2 <= cluster < volume.clusters + 2:
+        yield cluster
+        seen += 1
+        if seen > volume.clusters or seen * volume.cluster > ROOT_LIMIT:
+            return
+        cluster = int.from_bytes(exactly(source, volume.fat_start + 4 * cluster, 4, "FAT"), "little")
+
+
+def _root(source: ByteSource, volume: ExFat) -> Iterator[bytes]:
+    for cluster in _chain(source, volume, volume.root_cluster):
+        block = exactly(source, volume.place(cluster), min(volume.cluster, ROOT_LIMIT), "root folder")
+        for at in range(0, len(block), 32):
+            if block[at] == 0:
+                return
+            yield block[at : at + 32]
+
+
+def probe(source: ByteSource) -> FileSystem | None:
+    """Return the facts, or ``None`` where it is not exFAT."""
+    volume = layout(source)
+    if volume is None:
+        return None
+    label, used = "", None
+    for entry in _root(source, volume):
+        if entry[0] == LABEL:
+            label = entry[2 : 2 + 2 * min(entry[1], 11)].decode("utf-16-le", "replace")
+        elif entry[0] == BITMAP and not entry[1] & 1:
+            first, length = struct.unpack_from("<IQ", entry, 20)
+            used = _set_bits(source, volume, first, length) * volume.cluster
+    serial = f"{volume.serial >> 16:04X}-{volume.serial & 0xFFFF:04X}"
+    return FileSystem(
+        "exfat",
+        volume.size,
+        label,
+        serial,
+        used,
+        None,
+        "exFAT cannot be shrunk",
+        None,
+        volume.dirty,
+        False,
+        volume.cluster,
+        volume.clusters,
+        volume.sector,
+    )
+
+
+def _set_bits(source: ByteSource, volume: ExFat, first: int, length: int) -> int:
+    """Count the bits of the bitmap, which the specification's formatters lay out in one piece; holes are not read."""
+    import numpy as np  # late: it takes longer to load than a window does
+
+    start = volume.place(first)
+    end = start + min(length, -(-volume.clusters // 8))
+    total = 0
+    for low, high in source.data_ranges(start, end):
+        for at in range(low, high, 1 << 20):
+            total += int(np.bitwise_count(np.frombuffer(source.read(at, min(1 << 20, high - at)), np.uint8)).sum())
+    return min(total, volume.clusters)
