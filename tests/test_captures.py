@@ -18,16 +18,18 @@ from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, with_aim, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.steps.kinds import AddEntry, SetOrder
+from inkshelf.data import exact
 from inkshelf.exchange.anytext import gather, kind_of
 from inkshelf.exchange.bootvars import read_efibootmgr, with_boot_variables
 from inkshelf.exchange.captures import read_sfdisk
 from inkshelf.exchange.plaintext import read_blkid, read_dump
 
 B1 = demo.GUIDS["B1"].lower()
+LOADER = exact("paths", "nt_loader")
 OLD = f"""BootCurrent: 0002
 Timeout: 1 seconds
 BootOrder: 0002,0000,0007
-Boot0000* NT loader\tHD(1,GPT,{B1},0x800,0x96000)/File(\\EFI\\Microsoft\\Boot\\bootmgfw.efi)WINDOWS.........x...B.C.D.
+Boot0000* NT loader\tHD(1,GPT,{B1},0x800,0x96000)/File({LOADER})WINDOWS.........x...B.C.D.
 Boot0002* Marrow\tHD(5,GPT,11111111-2222-4333-8444-555555555555,0x2793c000,0x96000)/File(\\EFI\\marrow\\shimx64.efi)
 Boot0007  Stick\tHD(1,MBR,0x1a2b3c4d,0x800,0x1dcf000)
 Boot0009* Network\tPciRoot(0x0)/Pci(0x1c,0x0)/MAC(001122334455,0)/IPv4(0.0.0.00.0.0.0,0,0)
@@ -35,7 +37,7 @@ Boot0009* Network\tPciRoot(0x0)/Pci(0x1c,0x0)/MAC(001122334455,0)/IPv4(0.0.0.00.
 NEW = f"""BootCurrent: 0000
 BootOrder: 0000
 BootNext: 0002
-Boot0000* NT loader\tHD(1,GPT,{B1},0x800,0x96000)/\\EFI\\Microsoft\\Boot\\bootmgfw.efi
+Boot0000* NT loader\tHD(1,GPT,{B1},0x800,0x96000)/{LOADER}
       dp: 04 01 2a 00 / 7f ff 04 00
     data: 57 49 4e 44
 Boot0002* Marrow Linux  HD(5,GPT,11111111-2222-4333-8444-555555555555,0x2793c000,0x96000)/\\EFI\\marrow\\shimx64.efi
@@ -55,7 +57,7 @@ def test_boot_variables_of_an_old_version() -> None:
         entries[0].start_lba,
         entries[0].size_lba,
     ) == ("NT loader", 1, B1.upper(), 0x800, 0x96000)
-    assert entries[0].path == "\\EFI\\Microsoft\\Boot\\bootmgfw.efi"
+    assert entries[0].path == LOADER
     assert (entries[7].active, entries[7].path, entries[7].partition_guid) == (False, "", "")
     assert entries[9].path == ""
 
@@ -64,7 +66,7 @@ def test_boot_variables_of_a_new_version() -> None:
     seen = read_efibootmgr(NEW)
     assert (seen.order, seen.next) == ((0,), 2)
     assert [(one.number, one.title, one.path) for one in seen.entries] == [
-        (0, "NT loader", "\\EFI\\Microsoft\\Boot\\bootmgfw.efi"),
+        (0, "NT loader", LOADER),
         (2, "Marrow Linux", "\\EFI\\marrow\\shimx64.efi"),
         (3, "UEFI: built-in shell", ""),
     ]
