@@ -208,6 +208,20 @@ def test_schools_are_chosen_by_clicking(window: Window) -> None:
     assert window.desk.job.aim.size_bytes == before + 10 * GIB
 
 
+def test_with_two_disks_one_is_chosen(window: Window) -> None:
+    job = window.desk.job
+    disk = job.found.disks[0]
+    other = replace(disk, id="B", serial="2", volumes=(), table=replace(disk.table, guid="0" * 8 + disk.table.guid[8:]))
+    window.desk.change(with_aim(replace(job, found=replace(job.found, disks=(disk, other))), replace(job.aim, esp="own")), "x")
+    window.desk.show("aim")
+    click(window.chapter("aim"), "disk B")
+    assert window.desk.job.aim.disk == "B"
+    assert {one.call for one in window.desk.reading.plan.planned.disk("B").volumes} == {"B2", "S2", "W1", "D1"}
+    window.desk.show("shelf")
+    click(window.chapter("shelf"), "Disk B")
+    assert window.chapter("shelf").board.shelf().found == ()
+
+
 def test_questions_are_answered_and_the_margin_follows(window: Window) -> None:
     window.desk.show("intake")
     intake = window.chapter("intake")

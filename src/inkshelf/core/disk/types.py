@@ -39,6 +39,19 @@ _BY_TYPE: dict[str, Role] = {
 }
 
 
+_BY_MBR_TYPE: dict[str, Role] = {
+    "0x27": "recovery",
+    "0x82": "swap",
+    "0x8e": "container",
+    "0x07": "data",
+    "0x0b": "data",
+    "0x0c": "data",
+    "0x06": "data",
+    "0x0e": "data",
+    "0x83": "data",
+}
+
+
 def gpt_type(key: str) -> str:
     """Return the registered GUID of a type, upper case."""
     return exact("gpt_types", key)
@@ -76,13 +89,16 @@ def role_of(volume: Volume, *, removable: bool = False) -> Role:
     if key in _BY_TYPE:
         return _BY_TYPE[key]
     kind = volume.filesystem.kind if volume.filesystem else ""
-    if volume.type_id.lower() == "0x27":
-        return "recovery"
+    by_number = _BY_MBR_TYPE.get(volume.type_id.lower())
+    if by_number == "recovery":
+        return by_number
     if kind in {"luks", "lvm"}:
         return "container"
     if kind == "swap":
         return "swap"
-    return "medium" if removable and kind == "iso9660" else ("data" if kind else "unknown")
+    if removable and kind == "iso9660":
+        return "medium"
+    return by_number or ("data" if kind else "unknown")
 
 
 def flag_words(volume: Volume) -> list[str]:

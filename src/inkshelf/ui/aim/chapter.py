@@ -11,7 +11,7 @@ from inkshelf.core.size import MIB, binary, parse_size
 from inkshelf.ui import theme
 from inkshelf.ui.aim.gauge import Gauge, marks
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.parts import Choice, button, card, label
+from inkshelf.ui.parts import Choice, button, card, clear, label
 
 SCHOOLS: tuple[tuple[str, str, tuple[tuple[str, object, str], ...]], ...] = (
     (
@@ -78,6 +78,9 @@ class AimChapter(QWidget):
         head = QHBoxLayout()
         self.sentence = label("", theme.serif(18))
         head.addWidget(self.sentence, 1)
+        self._disks = QHBoxLayout()
+        head.addLayout(self._disks)
+        self._known_disks: tuple[str, ...] = ()
         box.addLayout(head)
         row = QHBoxLayout()
         row.addWidget(label("Room for it", theme.sans(13)))
@@ -150,7 +153,9 @@ class AimChapter(QWidget):
             "one more system beside the one that is there" if now else "take a disk in first: what is possible depends on it"
         )
         aim = job.aim or Aim()
-        owner = next((volume.call for _, volume in job.found.volumes() if volume.holds), "what is there")
+        owner = next(
+            (volume.call for disk, volume in job.found.volumes() if volume.holds and disk.id == aim.disk), "what is there"
+        )
         self.sentence.setText(f"A {profile(aim.system).title} beside {owner} on disk {aim.disk}")
         for field, _, answers in SCHOOLS:
             value = getattr(aim, field) if job.aim else None
@@ -161,9 +166,24 @@ class AimChapter(QWidget):
         if now and not self.size.hasFocus():
             self.size.setText(binary(now.chosen, 2) if job.aim else "")
             self._fault("")
+        self._offer_disks(aim.disk)
         self.comfort.setProperty("primary", job.aim is None)
         self.gauge.update()
         self._follow()
+
+    def _offer_disks(self, chosen: str) -> None:
+        """Where there are several disks, one is chosen; with one there is nothing to ask."""
+        letters = tuple(disk.id for disk in self.desk.job.found.disks)
+        if letters != self._known_disks:
+            self._known_disks = letters
+            clear(self._disks)
+            if len(letters) > 1:
+                self._disk_choice = Choice(
+                    "on disk", [(f"disk {one}", one) for one in letters], lambda one: desk_aim(self.desk, "disk", disk=one)
+                )
+                self._disks.addWidget(self._disk_choice)
+        if len(letters) > 1:
+            self._disk_choice.set_value(chosen)
 
     def _follow(self) -> None:
         job, reading = self.desk.job, self.desk.reading
