@@ -20,6 +20,7 @@ from inkshelf.bench.intake import take_in
 from inkshelf.bench.tablewriter import write_table
 from inkshelf.core.errors import CaptureError, InkshelfError, JobError, PlanError
 from inkshelf.core.plan.aim import Aim
+from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, Override, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
@@ -392,6 +393,13 @@ def test_the_script_is_sound_shell_and_is_not_executable(workplace: Path) -> Non
 def test_a_plan_without_partition_steps_has_no_script(found_job: Job) -> None:
     with pytest.raises(PlanError, match="no partition steps"):
         render.script(read(found_job))
+
+
+def test_the_script_leaves_to_the_sheet_what_it_cannot_do(job: Job) -> None:
+    changed = change(job, "delete", "R1")
+    with pytest.raises(PlanError, match="Work by the sheet"):
+        render.script(read(changed))
+    assert "Remove R1" in render.markdown(read(changed))
 
 
 def test_every_step_of_the_script_stands_on_the_sheet(job: Job) -> None:

@@ -169,7 +169,7 @@ def test_the_old_start_up_area_is_hidden_and_put_back(job: Job) -> None:
     ("step", "says"),
     [
         (Shrink("S1", 300 * GIB), "half asleep"),
-        (Shrink("B1", 100 * MIB), "cannot be shrunk"),
+        (Shrink("B1", 100 * MIB), "cannot be resized"),
         (Shrink("N1", 8 * MIB), "no file system"),
         (Shrink("X9", GIB), "no volume X9"),
         (Create("A", "S2", 3, 470 * GIB, GIB, "", "", "system"), "number 3 is taken"),

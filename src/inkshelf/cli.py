@@ -330,6 +330,69 @@ def script(job: JobPath, output: Annotated[Path, typer.Option("-o", "--output", 
 
 
 @app.command()
+def ledger(job: JobPath, as_json: JsonFlag = False) -> None:
+    """Say where every kept byte is after each step."""
+    from inkshelf.core.size import both
+    from inkshelf.core.steps.ledger import positions
+    from inkshelf.exchange import shapes
+
+    reading, _ = _reading(job)
+    found = positions(reading.plan, reading.job.steps)
+    if as_json:
+        _print({"ledger": shapes.totals(reading.ledger), "positions": [shapes.position(one) for one in found]})
+        return
+    for one in found:
+        print(f"step {one.step:3}  {one.call:4} disk {one.disk}  from byte {one.start:>16}  {both(one.size)}")
+    total = reading.ledger
+    print(
+        f"kept {total.kept_bytes}, moved {total.moved_bytes}, erased {total.erased_bytes}, new {total.new_bytes} bytes; lost {', '.join(total.lost) or 'nothing'}"
+    )
+
+
+@app.command()
+def change(
+    job: JobPath,
+    verb: Annotated[str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, or undo")],
+    call: Annotated[str, typer.Argument(help="A call number such as S1; for create the disk's letter.")] = "A",
+    words: Annotated[list[str] | None, typer.Argument(help="The label, the type, or a flag and on or off.")] = None,
+    size: Annotated[str | None, typer.Option("--size", help="A size with a unit, or rest.")] = None,
+    after: Annotated[str | None, typer.Option("--after", help="Right behind this volume.")] = None,
+    at: Annotated[str | None, typer.Option("--at", help="At this place, for example 40GiB.")] = None,
+    kind: Annotated[str | None, typer.Option("--type", help="For create: a partition type.")] = None,
+    fs: Annotated[str | None, typer.Option("--fs", help="For format: fat32, ext4 or swap.")] = None,
+    label: Annotated[str | None, typer.Option("--label", help="For format: the label.")] = None,
+    as_json: JsonFlag = False,
+) -> None:
+    """Add one step by hand behind those that are planned."""
+    from inkshelf.core.plan.byhand import change as by_hand
+    from inkshelf.core.plan.byhand import take_back
+    from inkshelf.store import jobfile
+
+    old = jobfile.load(job)
+    said = words or []
+    first, second = (said[0] if said else None), (said[1] if len(said) > 1 else None)
+    meant = {
+        "label": {"label": first},
+        "type": {"type": first},
+        "flag": {"flag": first, "state": second},
+        "format": {"label": label},
+    }.get(verb, {})
+    changed = (
+        take_back(old)
+        if verb == "undo"
+        else by_hand(old, verb, call.upper(), **{"size": size, "after": after, "at": at, "type": kind, "fs": fs, **meant})
+    )
+    jobfile.save(changed, job)
+    if as_json:
+        from inkshelf.exchange import shapes
+
+        reading, found = _reading(job)
+        _print(shapes.plan(reading, found))
+        return
+    print(f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all")
+
+
+@app.command()
 def know(
     job: JobPath,
     fact: Annotated[

@@ -45,6 +45,34 @@ def shrink(path: Path, volume: Volume, to_bytes: int) -> None:
         raise BenchError(f"{kind or 'This volume'} cannot be shrunk on the bench.", "Choose another volume.")
 
 
+def grow(path: Path, volume: Volume, to_bytes: int) -> None:
+    """Grow the file system in ``path``, which is as long as the grown volume."""
+    kind = volume.filesystem.kind if volume.filesystem else ""
+    if kind == "ntfs":
+        tools.run("ntfsresize", "--force", "--force", "--no-progress-bar", "--size", str(to_bytes), path, feed="y\n")
+        _clear_check_mark(path)
+    elif kind in {"ext2", "ext3", "ext4"}:
+        tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
+        tools.run("resize2fs", path)
+    elif kind:
+        raise BenchError(f"{kind} cannot be grown on the bench.", "Choose another volume.")
+
+
+def label(path: Path, volume: Volume, text: str) -> None:
+    """Give the file system in ``path`` another label."""
+    kind = volume.filesystem.kind if volume.filesystem else ""
+    if kind == "ntfs":
+        tools.run("ntfslabel", "--force", path, text)
+    elif kind == "swap":
+        tools.run("swaplabel", "--label", text, path)
+    elif kind.startswith("fat"):
+        tools.run("fatlabel", path, text)
+    elif kind.startswith("ext"):
+        tools.run("e2label", path, text)
+    else:
+        raise BenchError(f"{kind or 'This volume'} cannot be labelled on the bench.", "Label it from its own system.")
+
+
 def _clear_check_mark(path: Path) -> None:
     """The utility asks for a check at the next start. On the bench the check was just made: take the mark off, as the owner's system would."""
     tools.run("ntfsresize", "--check", "--force", "--force", path)

@@ -19,7 +19,7 @@ from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.handover import Written, handed_over
 from inkshelf.bench.image import ImageFile, inspect, open_checked
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
-from inkshelf.bench.sparse import clone, copy_data, data_bytes
+from inkshelf.bench.sparse import clone, copy_data, data_bytes, move_within
 from inkshelf.bench.tablewriter import write_table
 from inkshelf.core.errors import BenchError, InkshelfError
 from inkshelf.core.machine.state import Disk, Machine, Volume
@@ -31,7 +31,10 @@ from inkshelf.core.steps.kinds import (
     Create,
     Delete,
     Format,
+    Grow,
     Install,
+    Label,
+    Move,
     Prepare,
     Retype,
     SetOrder,
@@ -214,6 +217,27 @@ class _Inker:
         with handed_over(fd, self.bench.folder, volume, self.written, size=step.to_bytes) as path:
             formatting.shrink(path, volume, step.to_bytes)
         self._table(after, disk.id)
+
+    @_do.register
+    def _grow(self, step: Grow, before: Machine, after: Machine) -> None:
+        disk, volume, fd = self._volume(after, step.call)
+        self._table(after, disk.id)
+        with handed_over(fd, self.bench.folder, volume, self.written) as path:
+            formatting.grow(path, volume, step.to_bytes)
+
+    @_do.register
+    def _move(self, step: Move, before: Machine, after: Machine) -> None:
+        disk, volume, fd = self._volume(before, step.call)
+        self.written.image += move_within(
+            fd, volume.start, volume.size, step.start, lambda count: self._say(self.step, self.words, count)
+        )
+        self._table(after, disk.id)
+
+    @_do.register
+    def _label(self, step: Label, before: Machine, after: Machine) -> None:
+        _, volume, fd = self._volume(before, step.call)
+        with handed_over(fd, self.bench.folder, volume, self.written) as path:
+            formatting.label(path, volume, step.label)
 
     @_do.register
     def _format(self, step: Format, before: Machine, after: Machine) -> None:

@@ -12,7 +12,7 @@ from inkshelf.bench import formatting
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.sparse import copy_data
 from inkshelf.core.boot.rehearse import rehearse
-from inkshelf.core.disk import ntfs, ntfs_files
+from inkshelf.core.disk import fat, ntfs, ntfs_files
 from inkshelf.core.disk.read import read_disk
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError
@@ -157,7 +157,7 @@ def _own_checker(image: ImageFile, volume: Volume) -> str:
 def _kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> Check:
     """Compare what was kept: whole volumes byte for byte, a shrunk NTFS file by file."""
     old, new = Slice(source, before.start, before.size), Slice(image, after.start, after.size)
-    if before.size == after.size and before.boot_files == after.boot_files:
+    if before.size == after.size and before.boot_files == after.boot_files and _label(before) == _label(after):
         same, count = _digest(old, 0, before.size), _digest(new, 0, after.size)
         return Check(
             f"{before.call}: contents", same == count, "byte for byte the same" if same == count else "its bytes have changed"
@@ -169,12 +169,24 @@ def _kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) ->
         return Check(
             f"{before.call}: files", not lost, f"{len(was)} {said}" if not lost else f"{len(lost)} of {len(was)} files differ"
         )
-    if before.boot_files != after.boot_files:
-        kept = {file.path for file in before.boot_files} <= {file.path for file in after.boot_files}
-        return Check(
-            f"{before.call}: start-up files", kept, "those found are all there" if kept else "one that was there is gone"
-        )
+    if before.filesystem and before.filesystem.kind.startswith("fat"):
+        was_fat, now_fat = _fat_digests(old), _fat_digests(new)
+        lost_fat = {path for path, value in was_fat.items() if now_fat.get(path) != value}
+        said = f"{len(was_fat)} files the same" if not lost_fat else f"{', '.join(sorted(lost_fat))} differ"
+        return Check(f"{before.call}: files", not lost_fat, said)
     return Check(f"{before.call}: contents", True, "checked by its own checker; files were not compared one by one")
+
+
+def _label(volume: Volume) -> str:
+    return volume.filesystem.label if volume.filesystem else ""
+
+
+def _fat_digests(source: Slice) -> dict[str, str]:
+    table = fat.layout(source)
+    if table is None:
+        return {}
+    nodes = [node for node in fat.listing(source, table) if not node.folder]
+    return {node.path: hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest() for node in nodes}
 
 
 def _digest(source: Slice, start: int, end: int) -> str:

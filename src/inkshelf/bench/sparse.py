@@ -98,6 +98,30 @@ def punch(fd: int, start: int, size: int) -> None:
             write_all(fd, bytes(min(PIECE, high - at)), at)
 
 
+def move_within(fd: int, start: int, size: int, to: int, progress: Progress | None = None) -> int:
+    """Move ``size`` bytes of a file from ``start`` to ``to``, overlapping or not, holes as holes; return bytes written.
+
+    Pieces are taken from the side that the move goes to, so that nothing is overwritten before it was read.
+    """
+    shift, written = to - start, 0
+    ranges = list(data_ranges(fd, start, start + size))
+    pieces = [(at, min(PIECE, high - at)) for low, high in ranges for at in range(low, high, PIECE)]
+    for at, length in reversed(pieces) if shift > 0 else pieces:
+        write_all(fd, os.pread(fd, length, at), at + shift)
+        written += length
+        if progress:
+            progress(length)
+    position = to
+    for low, high in [*((low + shift, high + shift) for low, high in ranges), (to + size, to + size)]:
+        punch(fd, position, low - position)
+        position = high
+    if shift > 0:
+        punch(fd, start, min(shift, size))
+    else:
+        punch(fd, max(start, to + size), start + size - max(start, to + size))
+    return written
+
+
 def bring_back(source: int, target: int, size: int, at: int, progress: Progress | None = None) -> int:
     """Make ``size`` bytes of ``target`` from ``at`` equal to ``source``, writing only grains that differ; return bytes written.
 

@@ -25,6 +25,10 @@ PACKAGES = {
     "mdel": "mtools",
     "mkswap": "util-linux",
     "sfdisk": "fdisk",
+    "fatlabel": "dosfstools",
+    "e2label": "e2fsprogs",
+    "ntfslabel": "ntfs-3g",
+    "swaplabel": "util-linux",
 }
 FOLDERS = ("/usr/sbin", "/sbin", "/usr/local/sbin")
 

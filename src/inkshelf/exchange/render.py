@@ -11,7 +11,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.sheet import Sheet, sheet
 from inkshelf.core.size import binary, both
-from inkshelf.core.steps.kinds import Create, Format, Install, Retype, Shrink
+from inkshelf.core.steps.kinds import Create, Delete, Format, Grow, Install, Label, Move, Retype, Shrink
 from inkshelf.data import text
 
 NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2")
@@ -62,6 +62,11 @@ def script(reading: Reading) -> str:
     creates = [step for step in job.steps if isinstance(step, Create)]
     if not creates:
         raise PlanError("There are no partition steps to write down.", "Choose an aim first.")
+    if any(isinstance(step, Delete | Grow | Move | Label) for step in job.steps):
+        raise PlanError(
+            "This plan moves, grows, labels or removes volumes that are there; the script does not do that yet.",
+            "Work by the sheet.",
+        )
     disk = reading.plan.found.disk(creates[0].disk)
     shrinks = [step for step in job.steps if isinstance(step, Shrink)]
     words = (

@@ -10,7 +10,7 @@ from inkshelf.core.disk.types import flag_words, type_name
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.words import words
-from inkshelf.core.steps.ledger import Ledger
+from inkshelf.core.steps.ledger import Ledger, Position
 
 
 def volume(one: Volume) -> dict[str, Any]:
@@ -95,6 +95,18 @@ def totals(one: Ledger) -> dict[str, Any]:
             {"disk": part.disk, "start_byte": part.start, "size_bytes": part.size, "fate": part.fate, "call": part.call}
             for part in one.stretches
         ],
+    }
+
+
+def position(one: Position) -> dict[str, Any]:
+    """Return a position's shape."""
+    return {
+        "step": one.step,
+        "call": one.call,
+        "disk": one.disk,
+        "start_byte": one.start,
+        "size_bytes": one.size,
+        "used_bytes": one.used,
     }
 
 

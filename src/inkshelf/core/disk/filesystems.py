@@ -123,8 +123,8 @@ def fresh(kind: str, size: int, label: str, uuid: str, sector: int) -> FileSyste
     raise StepError(f"{title(kind)} cannot be made on the bench.", "Choose FAT32, ext4 or swap.")
 
 
-def shrunk(filesystem: FileSystem, size: int) -> FileSystem:
-    """Return the file system after its volume was shrunk to ``size`` bytes, with what lay behind moved in."""
+def resized(filesystem: FileSystem, size: int) -> FileSystem:
+    """Return the file system after its volume was made ``size`` bytes long, with what lay behind moved in."""
     if filesystem.kind == "ntfs":
         clusters = size // filesystem.cluster_bytes - 1  # the last place is kept for the backup boot sector
         length = (clusters * filesystem.cluster_bytes // filesystem.sector_bytes + 1) * filesystem.sector_bytes
@@ -136,7 +136,7 @@ def shrunk(filesystem: FileSystem, size: int) -> FileSystem:
             clusters=size // filesystem.cluster_bytes,
             used_map=(),
         )
-    raise StepError(f"{title(filesystem.kind)} cannot be shrunk.", "Copy its data off, remove it and make it again, smaller.")
+    raise StepError(f"{title(filesystem.kind)} cannot be resized.", "Copy its data off, remove it and make it again.")
 
 
 def label_fault(kind: str, label: str) -> str:

@@ -28,7 +28,10 @@ class Override(Value, frozen=True):
 
 
 class Job(Value, frozen=True):
-    """Who it is for, the machine as found, the aim, the steps, and the seed that random values are drawn from."""
+    """Who it is for, the machine as found, the aim, the steps, and the seed that random values are drawn from.
+
+    ``steps`` are those that follow from the aim, then those made ``by_hand``, in the order in which they were made.
+    """
 
     title: str = ""
     owner: str = ""
@@ -36,6 +39,7 @@ class Job(Value, frozen=True):
     sources: tuple[Source, ...] = ()
     aim: Aim | None = None
     steps: tuple[Step, ...] = ()
+    by_hand: tuple[Step, ...] = ()
     seed: str = ""
     unit: Literal["GiB", "GB"] = "GiB"
     overrides: tuple[Override, ...] = ()
@@ -46,11 +50,12 @@ class Job(Value, frozen=True):
 def replan(job: Job) -> Job:
     """Return the job with steps that follow from what was found and the aim; a plan that cannot be is said in ``plan_fault``."""
     if job.aim is None:
-        return replace(job, steps=(), plan_fault="")
+        return replace(job, steps=job.by_hand, plan_fault="")
     try:
-        return replace(job, steps=steps_beside(job.found, job.aim, job.seed), plan_fault="", ticked=())
+        planned = steps_beside(job.found, job.aim, job.seed)
     except PlanError as error:
-        return replace(job, steps=(), plan_fault=str(error), ticked=())
+        return replace(job, steps=job.by_hand, plan_fault=str(error), ticked=())
+    return replace(job, steps=(*planned, *job.by_hand), plan_fault="", ticked=())
 
 
 def with_aim(job: Job, aim: Aim) -> Job:

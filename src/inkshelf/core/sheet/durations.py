@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.plan.aim import profile
-from inkshelf.core.steps.kinds import Confirm, Create, Format, Install, Prepare, Prove, Retype, Shrink, Step
+from inkshelf.core.steps.kinds import Confirm, Create, Format, Install, Move, Prepare, Prove, Retype, Shrink, Step
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.data import table
 
@@ -30,6 +30,8 @@ def minutes(step: Step, ledger: Ledger, system: str) -> float:
     if isinstance(step, Shrink):
         moved = next((one.relocates_bytes for one in ledger.shrinks if one.call == step.call), 0)
         return 3.0 + 2 * moved / float(table("defaults")["rates"]["internal_ssd"]) / 60
+    if isinstance(step, Move):
+        return 2.0 + 2 * ledger.moved_bytes / float(table("defaults")["rates"]["internal_ssd"]) / 60
     if isinstance(step, Install):
         return float(profile(system).minutes)
     if isinstance(step, Create | Format | Retype):

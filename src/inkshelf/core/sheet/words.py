@@ -9,14 +9,17 @@ from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.machine.state import Machine
-from inkshelf.core.size import MIB, both, decimal, grouped
+from inkshelf.core.size import MIB, binary, both, decimal, grouped
 from inkshelf.core.steps.kinds import (
     AddEntry,
     Confirm,
     Create,
     Delete,
     Format,
+    Grow,
     Install,
+    Label,
+    Move,
     Prepare,
     Prove,
     Retype,
@@ -161,6 +164,44 @@ def _shrink(step: Shrink, before: Machine) -> Words:
         values,
         f"Unallocated room of {decimal(size - step.to_bytes)} behind {step.call}. Normal: 1 to 10 minutes, with no bar that moves.",
         "Do not interrupt. If the box offers less than this number, stop here and plan again.",
+    )
+
+
+@words.register
+def _move(step: Move, before: Machine) -> Words:
+    found = before.find(step.call)
+    values = (
+        ("start before", f"{grouped(found[1].start if found else 0)} B"),
+        ("start after", f"{grouped(step.start)} B"),
+        ("used bytes to copy", binary((found[1].used or found[1].size) if found else 0)),
+    )
+    return Words(
+        "Room",
+        f"Move {step.call}",
+        values,
+        "Minutes to hours, by the bytes in use.",
+        "Do not interrupt. Mains connected, back-up read back.",
+    )
+
+
+@words.register
+def _grow(step: Grow, before: Machine) -> Words:
+    values = (
+        ("size after, MiB box", str(step.to_bytes // MIB)),
+        ("exactly", f"{grouped(step.to_bytes)} B = {both(step.to_bytes)}"),
+    )
+    return Words("Room", f"Grow {step.call}", values, f"{step.call} shows its new size.")
+
+
+@words.register
+def _label(step: Label, before: Machine) -> Words:
+    found = before.find(step.call)
+    was = found[1].filesystem.label if found and found[1].filesystem else ""
+    return Words(
+        "Partitions",
+        f"Label {step.call} “{step.label}”",
+        (("found", was or "none"), ("wanted", step.label)),
+        "The list shows the new label.",
     )
 
 

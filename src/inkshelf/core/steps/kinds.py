@@ -7,29 +7,17 @@ from __future__ import annotations
 
 from typing import Literal
 
-from inkshelf.core.disk.filesystems import fresh, shrunk
+from inkshelf.core.disk.filesystems import fresh, resized
 from inkshelf.core.errors import StepError
-from inkshelf.core.machine.state import BootEntry, BootFile, Disk, FileSystem, Machine, Role, SystemRoot, Volume
-from inkshelf.core.value import Value, replace
+from inkshelf.core.machine.state import BootEntry, BootFile, FileSystem, Machine, Role, SystemRoot, Volume
+from inkshelf.core.steps.base import StepBase, volume_of
+from inkshelf.core.steps.reshaping import Grow as Grow
+from inkshelf.core.steps.reshaping import Label as Label
+from inkshelf.core.steps.reshaping import Move as Move
+from inkshelf.core.value import replace
 
 Subject = Literal["backup", "consent", "recovery_key", "mains", "medium", "firmware_values", "summary", "tidy", "clock"]
 Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption"]
-
-
-def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
-    found = machine.find(call)
-    if found is None:
-        raise StepError(f"There is no volume {call}.", "Plan again from the disk as it is.")
-    return found
-
-
-class StepBase(Value, frozen=True, tag_field="kind"):
-    """What every step has: the word for its kind, which also stands in the job file."""
-
-    @property
-    def kind(self) -> str:
-        """The word for the kind, for example ``"shrink"``."""
-        return str(self.__struct_config__.tag)
 
 
 class Confirm(StepBase, frozen=True, tag="confirm"):
@@ -57,7 +45,7 @@ class Prepare(StepBase, frozen=True, tag="prepare"):
 
     def apply(self, machine: Machine) -> Machine:
         """Wake a sleeping volume or clear its check mark."""
-        _volume(machine, self.call)
+        volume_of(machine, self.call)
 
         def change(volume: Volume) -> Volume:
             if volume.filesystem is None:
@@ -89,7 +77,7 @@ class Shrink(StepBase, frozen=True, tag="shrink"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the smaller volume; refuses what is dirty, asleep, unshrinkable or too full."""
-        _, volume = _volume(machine, self.call)
+        _, volume = volume_of(machine, self.call)
         system = volume.filesystem
         if system is None:
             raise StepError(f"{self.call} holds no file system that can be shrunk.", "Choose another volume.")
@@ -106,7 +94,7 @@ class Shrink(StepBase, frozen=True, tag="shrink"):
                 f"{self.call} holds more than {self.to_bytes} bytes.", "Leave it at least as large as what is in it."
             )
         return machine.with_volume(
-            self.call, lambda one: replace(one, size=self.to_bytes, filesystem=shrunk(system, self.to_bytes))
+            self.call, lambda one: replace(one, size=self.to_bytes, filesystem=resized(system, self.to_bytes))
         )
 
 
@@ -119,7 +107,7 @@ class Retype(StepBase, frozen=True, tag="retype"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with its new type; its role and call number stay."""
-        _volume(machine, self.call)
+        volume_of(machine, self.call)
         return machine.with_volume(self.call, lambda one: replace(one, type_id=self.type_id, attributes=self.attributes))
 
 
@@ -172,7 +160,7 @@ class Delete(StepBase, frozen=True, tag="delete"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the machine without the volume."""
-        disk, _ = _volume(machine, self.call)
+        disk, _ = volume_of(machine, self.call)
         return machine.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != self.call)))
 
 
@@ -186,7 +174,7 @@ class Format(StepBase, frozen=True, tag="format"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with a fresh file system and nothing else in it."""
-        disk, volume = _volume(machine, self.call)
+        disk, volume = volume_of(machine, self.call)
         made = fresh(self.filesystem, volume.size, self.label, self.uuid, disk.sector)
         return machine.with_volume(self.call, lambda one: replace(one, filesystem=made, boot_files=(), holds=None))
 
@@ -205,8 +193,8 @@ class Install(StepBase, frozen=True, tag="install"):
 
     def apply(self, machine: Machine) -> Machine:
         """Put the system on its volume and the start-up files beside what the EFI system partition has."""
-        _, root = _volume(machine, self.call)
-        _, startup = _volume(machine, self.esp)
+        _, root = volume_of(machine, self.call)
+        _, startup = volume_of(machine, self.esp)
         if root.filesystem is None or startup.filesystem is None:
             raise StepError(f"{self.call} or {self.esp} has no file system yet.", "Format them before installing.")
         holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts)
@@ -265,8 +253,24 @@ class Prove(StepBase, frozen=True, tag="prove"):
 
     def apply(self, machine: Machine) -> Machine:
         """Looking changes nothing; the system must be there."""
-        _volume(machine, self.call)
+        volume_of(machine, self.call)
         return machine
 
 
-Step = Confirm | Prepare | SetSecureBoot | Shrink | Retype | Create | Delete | Format | Install | AddEntry | SetOrder | Prove
+Step = (
+    Confirm
+    | Prepare
+    | SetSecureBoot
+    | Shrink
+    | Grow
+    | Move
+    | Label
+    | Retype
+    | Create
+    | Delete
+    | Format
+    | Install
+    | AddEntry
+    | SetOrder
+    | Prove
+)

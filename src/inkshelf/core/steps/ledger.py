@@ -118,3 +118,39 @@ def _fate(disk: Disk, before: tuple[Volume, ...], place: int, given_up: set[str]
         still = any(one.call == was.call for one in disk.volumes) and was.call not in given_up
         return ("released" if still else "erased"), was.call
     return ("table" if place < disk.usable_start or place >= disk.usable_end else "free"), ""
+
+
+class Position(Value, frozen=True):
+    """Where a kept volume is after a step (0: as found): disk, first byte, size and used bytes, ``None`` where not known."""
+
+    step: int
+    call: str
+    disk: str
+    start: int
+    size: int
+    used: int | None
+
+
+def positions(plan: Fold, steps: tuple[Step, ...]) -> tuple[Position, ...]:
+    """Return where every kept volume is, as found and after each step that changes its place or size.
+
+    A volume that is given up ends there: it has no position after the step that gives it up.
+    """
+    given_up: set[str] = set()
+    calls = [volume.call for _, volume in plan.found.volumes()]
+    last: dict[str, tuple[str, int, int]] = {}
+    found = []
+    for number, machine in enumerate(plan.machines):
+        step = steps[number - 1] if number else None
+        if isinstance(step, Delete | Format):
+            given_up.add(step.call)
+        for call in calls:
+            place = machine.find(call)
+            if place is None or call in given_up:
+                continue
+            disk, volume = place
+            now = (disk.id, volume.start, volume.size)
+            if last.get(call) != now:
+                last[call] = now
+                found.append(Position(number, call, *now, volume.used))
+    return tuple(found)

@@ -1,0 +1,81 @@
+"""Steps that change a volume and keep what is in it: move, grow, label."""
+
+from __future__ import annotations
+
+from inkshelf.core.disk.filesystems import FACTS, label_fault, resized, title
+from inkshelf.core.errors import StepError
+from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.steps.base import StepBase, volume_of
+from inkshelf.core.value import replace
+
+
+def _refuse_unready(volume: Volume) -> None:
+    system = volume.filesystem
+    if system is not None and (system.dirty or system.hibernated):
+        state = "marked for a check" if system.dirty else "half asleep"
+        raise StepError(
+            f"{volume.call} is {state}; nothing may move or resize it.", "Start its own system and put that right first."
+        )
+
+
+def _refuse_occupied(disk: Disk, volume: Volume, start: int, size: int) -> None:
+    """A place must lie inside the table's usable stretch and touch no other volume."""
+    if start < disk.usable_start or start + size > disk.usable_end:
+        raise StepError(f"{volume.call} would not fit on disk {disk.id} there.", "Choose another place or size.")
+    for other in disk.volumes:
+        if other.call != volume.call and start < other.end and other.start < start + size:
+            raise StepError(f"{volume.call} would overlap {other.call}.", "Choose another place or size.")
+
+
+class Move(StepBase, frozen=True, tag="move"):
+    """Move a volume to another start on its disk; every used byte is read and written once."""
+
+    call: str
+    start: int
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the machine with the volume at its new start; number, GUIDs and contents stay."""
+        disk, volume = volume_of(machine, self.call)
+        _refuse_unready(volume)
+        if self.start == volume.start:
+            raise StepError(f"{self.call} stands there already.", "Choose another place.")
+        _refuse_occupied(disk, volume, self.start, volume.size)
+        return machine.with_volume(self.call, lambda one: replace(one, start=self.start))
+
+
+class Grow(StepBase, frozen=True, tag="grow"):
+    """Grow a volume at its end, partition first, then the file system."""
+
+    call: str
+    to_bytes: int
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the larger volume; refuses what cannot grow and room that is not free."""
+        disk, volume = volume_of(machine, self.call)
+        _refuse_unready(volume)
+        if self.to_bytes <= volume.size:
+            raise StepError(
+                f"{self.call} cannot grow to {self.to_bytes} bytes from {volume.size}.", "Choose a larger size than it has."
+            )
+        _refuse_occupied(disk, volume, volume.start, self.to_bytes)
+        system = volume.filesystem
+        larger = resized(system, self.to_bytes) if system else None
+        return machine.with_volume(self.call, lambda one: replace(one, size=self.to_bytes, filesystem=larger))
+
+
+class Label(StepBase, frozen=True, tag="label"):
+    """Give a file system another label; nothing else changes."""
+
+    call: str
+    label: str
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the volume with its new label; refuses what its file system refuses."""
+        _, volume = volume_of(machine, self.call)
+        system = volume.filesystem
+        if system is None or not FACTS[system.kind].label_units:
+            raise StepError(f"{self.call} holds nothing that could bear a label.", "Format it first.")
+        fault = label_fault(system.kind, self.label)
+        if fault:
+            raise StepError(f"“{self.label}”: {fault}.", f"Choose a label that {title(system.kind)} takes.")
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=replace(system, label=self.label)))
