@@ -164,6 +164,25 @@ def test_the_old_start_up_area_is_hidden_and_put_back(job: Job) -> None:
     assert retyped[0][1].type_id != before.type_id
 
 
+def test_protection_is_suspended_before_and_resumed_after(found_job: Job) -> None:
+    locked = replace(
+        found_job,
+        found=replace(found_job.found, conditions=replace(found_job.found.conditions, encrypted=True, recovery_key=True)),
+    )
+    for size in (140 * GIB, 15 * GIB):
+        steps = with_aim(locked, Aim(size_bytes=size, swap="none")).steps
+        prepared = [(number, step.what) for number, step in enumerate(steps) if isinstance(step, Prepare)]
+        suspended = next(number for number, what in prepared if what == "suspend_encryption")
+        resumed = next(number for number, what in prepared if what == "resume_encryption")
+        writing = [
+            number
+            for number, step in enumerate(steps)
+            if step.kind in {"shrink", "create", "install", "add-entry", "set-order"}
+        ]
+        assert suspended < min(writing)
+        assert max(writing) < resumed
+
+
 # -- steps that refuse -------------------------------------------------------------------------------------------------
 @pytest.mark.parametrize(
     ("step", "says"),

@@ -27,7 +27,9 @@ def application() -> QApplication:
     made = QApplication(["inkshelf"])
     made.setApplicationName("Ink Shelf")
     made.setDesktopFileName("inkshelf")
-    made.setStyle("Fusion")
+    style = made.style()
+    if style is None or style.name() != "fusion":
+        made.setStyle("Fusion")
     theme.load_fonts()
     return made
 

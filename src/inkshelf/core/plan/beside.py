@@ -50,6 +50,7 @@ def steps_beside(found: Machine, aim: Aim, seed: str) -> tuple[Step, ...]:
     steps += [Retype(one.call, one.type_id, one.attributes) for one in hidden]
     steps += _entries(found, disk, new, esp, kind, shared)
     steps += [Prove(new.calls["root"], "new"), *(Prove(one.call, "every old one") for _, one in found.volumes() if one.holds)]
+    steps += [Prepare(call, "resume_encryption") for call in _protected(found)]
     return (*steps, Confirm("clock"), Confirm("tidy"))
 
 
@@ -94,10 +95,17 @@ def _before(found: Machine, giver: Volume | None) -> list[Step]:
     steps += [Confirm("recovery_key")] if known.encrypted is not False and not known.recovery_key else []
     steps += [Confirm("mains")] if not known.mains else []
     steps += [Confirm("firmware_values"), Confirm("medium")]
+    steps += [Prepare(call, "suspend_encryption") for call in _protected(found)]
     if giver is not None and giver.holds and giver.holds.family == "nt":
-        steps += [Prepare(giver.call, "suspend_encryption")] if known.encrypted else []
         steps += [Prepare(giver.call, "check_volume"), Prepare(giver.call, "fast_startup_off")]
     return steps
+
+
+def _protected(found: Machine) -> list[str]:
+    """NT-family systems whose encryption asks for its recovery key once loaders or their order change."""
+    if not found.conditions.encrypted:
+        return []
+    return [volume.call for _, volume in found.volumes() if volume.holds and volume.holds.family == "nt"]
 
 
 def _volumes(found: Machine, disk: Disk, place: Fit, shares: Shares, seed: str) -> _New:

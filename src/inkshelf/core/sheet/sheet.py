@@ -8,7 +8,7 @@ from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.durations import minutes, with_margin
 from inkshelf.core.sheet.words import Words, words
-from inkshelf.core.steps.kinds import Retype, Shrink
+from inkshelf.core.steps.kinds import Prepare, Retype, Shrink
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value
 
@@ -75,5 +75,8 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
 
 def _put_back(reading: Reading) -> tuple[str, ...]:
     """What was changed for the time of the work only."""
-    last = {step.call: number for number, step in enumerate(reading.job.steps, 1) if isinstance(step, Retype)}
-    return tuple(f"type of {call} (step {number})" for call, number in last.items())
+    numbered = list(enumerate(reading.job.steps, 1))
+    retyped = {step.call: number for number, step in numbered if isinstance(step, Retype) and step not in reading.job.by_hand}
+    resumed = {step.call: number for number, step in numbered if isinstance(step, Prepare) and step.what == "resume_encryption"}
+    types = [f"type of {call} (step {number})" for call, number in retyped.items()]
+    return (*types, *(f"protection of {call} (step {number})" for call, number in resumed.items()))
