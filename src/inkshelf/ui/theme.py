@@ -13,6 +13,13 @@ from inkshelf.data import FOLDER
 SERIF, SANS, MONO = "Vollkorn", "Inter", "JetBrains Mono"
 
 
+@cache
+def _color(text: str, alpha: int) -> QColor:
+    color = QColor(text)
+    color.setAlpha(alpha)
+    return color
+
+
 class Theme(Value, frozen=True):
     """Named colours of one paper."""
 
@@ -38,9 +45,7 @@ class Theme(Value, frozen=True):
 
     def color(self, name: str, alpha: int = 255) -> QColor:
         """Return a colour by name."""
-        color = QColor(getattr(self, name))
-        color.setAlpha(alpha)
-        return color
+        return _color(getattr(self, name), alpha)
 
 
 PAPER = Theme(

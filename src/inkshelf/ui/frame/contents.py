@@ -76,12 +76,20 @@ class Contents(QWidget):
         super().__init__()
         self.desk, self._opened = desk, opened
         self._hovered = -1
+        self._drawn: object = None
         self.setObjectName("contents")
         self.setFixedWidth(208)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("contents")
+
+    def refresh(self) -> None:
+        """Draw anew where a chapter's hint or the machine changed; a drag leaves most of it as it is."""
+        now = (lines(self.desk), machine_lines(self.desk))
+        if now != self._drawn:
+            self._drawn = now
+            self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(208, 500)

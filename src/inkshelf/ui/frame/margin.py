@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -11,6 +11,7 @@ from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import button, clear, label
 
+ABOVE_THE_FOLD = 6
 WORDS = {"stop": "stop", "warn": "warning", "note": "note"}
 
 
@@ -167,30 +168,39 @@ class Margin(QWidget):
         self._shown: dict[str, Note] = {}
         self.setAccessibleName("margin: findings")
         self._order: tuple[str, ...] = ()
-        self._empty: QWidget | None = None
+        self._waiting: list[Finding] = []
 
     def refresh(self) -> None:
         """Show the findings as they are now; only what changed is made anew."""
         findings = self.desk.findings
         self.total.setText(summary(findings) if self.desk.job.found.disks else "")
         order = tuple(one.key for one in findings)
-        if order == self._order and all(self._shown[one.key].finding == one for one in findings):
-            return
         if order == self._order:
-            for place, one in enumerate(findings):
+            for place, one in enumerate(findings[: len(self._shown)]):
                 if self._shown[one.key].finding != one:
                     self._replace(place, one)
+            self._waiting = list(findings[len(self._shown) :])
             return
         clear(self._notes)
-        self._shown = {one.key: Note(one, self.desk) for one in findings}
-        self._order = order
-        for note in self._shown.values():
-            self._notes.addWidget(note)
+        self._shown, self._order, self._waiting = {}, order, list(findings)
         if not findings:
             self._notes.addWidget(
                 label("Findings about the disk and the plan are written here.", theme.sans(12), quiet=True, wrap=True)
             )
         self._notes.addStretch(1)
+        self._make(ABOVE_THE_FOLD)
+        if self._waiting:
+            QTimer.singleShot(0, self._make_rest)
+
+    def _make(self, most: int) -> None:
+        for one in self._waiting[:most]:
+            self._shown[one.key] = Note(one, self.desk)
+            self._notes.insertWidget(self._notes.count() - 1, self._shown[one.key])
+        self._waiting = self._waiting[most:]
+
+    def _make_rest(self) -> None:
+        """Notes below the fold are made once the window is drawn."""
+        self._make(len(self._waiting))
 
     def _replace(self, place: int, finding: Finding) -> None:
         old = self._shown[finding.key]

@@ -302,7 +302,7 @@ class Window(QMainWindow):
             current.refresh()
         self.margin.refresh()
         self.reckoner.refresh()
-        self.contents.update()
+        self.contents.refresh()
         self._saved()
         self._enable()
 

@@ -136,13 +136,18 @@ class StopStrip(QWidget):
         super().__init__()
         self.desk = desk
         self.setAccessibleName("if it stops here: what still starts after each step")
+        self._drawn: object = None
         self.setMouseTracking(True)
 
     def refresh(self) -> None:
         """Make room for the systems there are."""
         count = len(systems(self.desk.reading.plan.planned))
-        self.setFixedHeight(self.TOP + self.ROW * max(1, count) + 24)
-        self.update()
+        if self.height() != self.TOP + self.ROW * max(1, count) + 24:
+            self.setFixedHeight(self.TOP + self.ROW * max(1, count) + 24)
+        now = (self.desk.reading.stops, self.desk.reading.no_return, len(self.desk.job.steps))
+        if now != self._drawn:
+            self._drawn = now
+            self.update()
 
     def _cell(self) -> float:
         return (self.width() - self.LEFT - 4) / max(1, len(self.desk.job.steps))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
 from inkshelf.core.size import binary
@@ -214,8 +214,11 @@ def _steps(start: float, end: float, step: float) -> list[float]:
 
 
 def _lines(painter: QPainter, lines: list[tuple[float, float, float, float]]) -> None:
-    for x1, y1, x2, y2 in lines:
-        painter.drawLine(QPointF(x1, y1), QPointF(x2, y2))
+    painter.setRenderHint(
+        QPainter.RenderHint.Antialiasing, any(x1 != x2 and y1 != y2 for x1, y1, x2, y2 in lines[:1])
+    )  # straight ones are crisp without
+    painter.drawLines([QLineF(*line) for line in lines])
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
 def _pinned(painter: QPainter, spine: Spine, x: float, pinned: int) -> None:
@@ -245,8 +248,8 @@ def _tape(painter: QPainter, shelf: Shelf, width: float, unit: str) -> None:
     painter.drawRect(QRectF(0.5, TAPE_TOP, width - 1, TAPE_HEIGHT))
     painter.setFont(theme.mono(11))
     painter.setPen(QPen(ink.color("tape_ink"), 1))
+    _lines(painter, [(tick.x, TAPE_TOP, tick.x, TAPE_TOP + (11 if tick.long else 5)) for tick in shelf.ticks])
     for tick in shelf.ticks:
-        painter.drawLine(QPointF(tick.x, TAPE_TOP), QPointF(tick.x, TAPE_TOP + (11 if tick.long else 5)))
         if tick.text and tick.x < width - 46:
             painter.drawText(QPointF(tick.x + 3, TAPE_TOP + 20.5), tick.text)
     painter.setFont(theme.sans(11, 600))
