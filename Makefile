@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup demo test lint bench screenshots schema
+.PHONY: setup demo test lint bench soak screenshots schema
 
 setup:
 	@bash tools/setup.sh
@@ -21,6 +21,9 @@ lint: setup
 
 bench: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+
+soak: setup
+	@$(BIN)/python tools/soak.py $(CUTS)
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots

@@ -47,7 +47,13 @@ def test_what_is_inked_equals_the_prediction(found_job: Job, demo_files: tuple[P
     assert fingerprint(demo_files[0]) == before
     assert told[0].step == 0
     assert told[-1].step == told[-1].steps + 1
-    assert {one.name for one in (tmp_path / "bench").iterdir()} == {"disk-A.img", "firmware.json", "inkshelf-bench.json"}
+    assert {one.name for one in (tmp_path / "bench").iterdir()} == {
+        "disk-A.img",
+        "firmware.json",
+        "inkshelf-bench.json",
+        "journal.json",
+        "job.json",
+    }
     assert json.loads((tmp_path / "bench" / "inkshelf-bench.json").read_text())["verified"] is True
     again = ink(with_aim(found_job, aim), tmp_path / "bench")
     assert again.verified, "a bench can be used again"

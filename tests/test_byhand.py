@@ -206,7 +206,8 @@ def test_a_move_keeps_every_byte_in_either_direction(
     fd = os.open(path, os.O_RDWR)
     try:
         before = os.pread(fd, 1300 * 4096, 0)
-        sparse.move_within(fd, start, size, to)
+        if to != start:
+            sparse.move_within(fd, start, size, to, tuple(sparse.data_ranges(fd, start, start + size)))
         after = os.pread(fd, 1300 * 4096, 0)
     finally:
         os.close(fd)

@@ -344,6 +344,12 @@ def test_inking_is_cancelled(window: Window, qtbot: QtBot) -> None:
     assert "Cancelled" in caught.args[0]
     qtbot.waitUntil(lambda: not window.inking)
     assert "source image is untouched" in caught.args[1]
+    with qtbot.waitSignal(window.ink_page.bar.valueChanged, timeout=60_000):
+        click(window.ink_page, "Go on from there")
+    qtbot.waitUntil(lambda: not window.inking, timeout=120_000)
+    qtbot.waitUntil(lambda: "agree with the prediction" in window.ink_page.words.text())
+    window.run("plan.resume")
+    assert "nothing was cut" in window.notice.words.text()
 
 
 def test_a_file_that_vanished_is_said_on_the_inking_page(window: Window, qtbot: QtBot) -> None:

@@ -247,12 +247,31 @@ def ink(
     job: JobPath,
     bench: Annotated[Path, typer.Option("--bench", metavar="DIR", help="An empty folder, or one that was a bench before.")],
     as_json: JsonFlag = False,
+    cut_after: Annotated[
+        int | None, typer.Option("--cut-after", metavar="K", help="Test aid: die hard after write K, as in a power cut.")
+    ] = None,
 ) -> None:
     """Carry the plan out on a bench copy of the image and read everything back."""
+    from inkshelf.bench import cut
     from inkshelf.bench.inker import ink as work
     from inkshelf.store import jobfile
 
-    report = work(jobfile.load(job), bench, None if as_json else _teller())
+    cut.arm(cut_after)
+    _report(work(jobfile.load(job), bench, None if as_json else _teller()), as_json=as_json)
+
+
+@app.command()
+def resume(
+    bench: Annotated[Path, typer.Option("--bench", metavar="DIR", help="The bench folder where inking was cut or cancelled.")],
+    as_json: JsonFlag = False,
+) -> None:
+    """Go on, forward, where inking was cut or cancelled."""
+    from inkshelf.bench.inker import resume as work
+
+    _report(work(bench, None if as_json else _teller()), as_json=as_json)
+
+
+def _report(report: Any, *, as_json: bool) -> None:
     if as_json:
         _print(
             {

@@ -12,6 +12,7 @@ from typing import Any
 
 import msgspec
 
+from inkshelf.atomic import write_atomically
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Firmware
 from inkshelf.core.size import binary
@@ -84,7 +85,7 @@ class FirmwareStore:
     def write(self, firmware: Firmware) -> int:
         """Write the variables; return the bytes written."""
         data = msgspec.json.format(msgspec.json.encode(firmware), indent=1) + b"\n"
-        self.path.write_bytes(data)
+        write_atomically(self.path, data)
         return len(data)
 
     def read(self) -> Firmware:

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import os
-import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -28,24 +25,35 @@ class Written:
             self.image += len(data)
 
 
-@contextmanager
-def handed_over(
-    image_fd: int, folder: Path, volume: Volume, written: Written, *, size: int | None = None, blank: bool = False
-) -> Iterator[Path]:
-    """Give a file with the volume's bytes (or a blank one of its size); on leaving without an error bring the changes back.
+def hand_over(image_fd: int, path: Path, volume: Volume, written: Written, *, blank: bool = False) -> None:
+    """Make ``path`` a sparse file with the volume's bytes, or a blank one of its size."""
+    fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o600)
+    try:
+        os.ftruncate(fd, volume.size)
+        if not blank:
+            written.scratch += copy_data(image_fd, fd, volume.start, volume.size, 0)
+    finally:
+        os.close(fd)
+
+
+def take_back(image_fd: int, path: Path, volume: Volume, written: Written, size: int | None = None) -> None:
+    """Bring what a utility changed back into the image; can be done again after a cut.
 
     ``size``: how many bytes come back, where the utility made the volume smaller; what lies behind is made a hole.
     """
-    with tempfile.TemporaryDirectory(prefix="hand-", dir=folder) as scratch:
-        path = Path(scratch) / volume.call
-        fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-        try:
-            os.ftruncate(fd, volume.size)
-            if not blank:
-                written.scratch += copy_data(image_fd, fd, volume.start, volume.size, 0)
-            yield path
-            kept = volume.size if size is None else size
-            written.image += bring_back(fd, image_fd, kept, volume.start)
-            punch(image_fd, volume.start + kept, volume.size - kept)
-        finally:
-            os.close(fd)
+    fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        kept = volume.size if size is None else size
+        written.image += bring_back(fd, image_fd, kept, volume.start)
+        punch(image_fd, volume.start + kept, volume.size - kept)
+    finally:
+        os.close(fd)
+
+
+def flush(path: Path) -> None:
+    """Force a scratch file to the disk before the image is touched."""
+    fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        os.fsync(fd)
+    finally:
+        os.close(fd)

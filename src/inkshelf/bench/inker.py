@@ -7,19 +7,21 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import singledispatchmethod
+from functools import partial, singledispatchmethod
 from pathlib import Path
 from typing import Any
 
 from inkshelf.bench import formatting, installers
 from inkshelf.bench.folder import Bench, FirmwareStore
-from inkshelf.bench.handover import Written, handed_over
+from inkshelf.bench.handover import Written, flush, hand_over, take_back
 from inkshelf.bench.image import ImageFile, inspect, open_checked
+from inkshelf.bench.journal import Journal
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
-from inkshelf.bench.sparse import clone, copy_data, data_bytes, move_within
+from inkshelf.bench.sparse import clone, copy_data, data_bytes, data_ranges, move_within
 from inkshelf.bench.tablewriter import write_table
 from inkshelf.core.errors import BenchError, InkshelfError
 from inkshelf.core.machine.state import Disk, Machine, Volume
@@ -41,7 +43,7 @@ from inkshelf.core.steps.kinds import (
     SetSecureBoot,
     Shrink,
 )
-from inkshelf.core.value import Value, replace
+from inkshelf.core.value import Value
 
 
 class Progress(Value, frozen=True):
@@ -88,12 +90,26 @@ def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[]
             job.plan_fault or "There is nothing to ink: the plan has no steps.", "" if job.plan_fault else "Say the aim first."
         )
     with Bench(folder) as bench:
-        return _Inker(job, plan, bench, tell or (lambda _: None), cancelled or (lambda: False)).work()
+        journal = Journal(folder)
+        journal.begin(job)
+        return _Inker(job, plan, bench, journal, tell or (lambda _: None), cancelled or (lambda: False)).work()
+
+
+def resume(folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
+    """Go on, forward, where inking in ``folder`` was cut or cancelled; raises ``BenchError`` where nothing was begun."""
+    if not folder.is_dir():
+        raise BenchError(f"{folder} is not there.", "Name the bench folder that inking was begun in.")
+    journal = Journal(folder)
+    job = journal.load()
+    with Bench(folder) as bench:
+        return _Inker(
+            job, fold(job.found, job.steps), bench, journal, tell or (lambda _: None), cancelled or (lambda: False)
+        ).work()
 
 
 class _Inker:
-    def __init__(self, job: Job, plan: Fold, bench: Bench, tell: Tell, cancelled: Callable[[], bool]) -> None:
-        self.job, self.plan, self.bench, self.tell, self.cancelled = job, plan, bench, tell, cancelled
+    def __init__(self, job: Job, plan: Fold, bench: Bench, journal: Journal, tell: Tell, cancelled: Callable[[], bool]) -> None:
+        self.job, self.plan, self.bench, self.journal, self.tell, self.cancelled = job, plan, bench, journal, tell, cancelled
         self.written = Written()
         self.copied = 0
         self.sources = {one.disk: Path(one.path) for one in job.sources if one.kind == "image"}
@@ -133,17 +149,24 @@ class _Inker:
         return report
 
     def _carry_out(self) -> None:
-        self.store.write(self.plan.found.firmware)
-        for number, step in enumerate(self.job.steps, 1):
-            self._say(number, words(step, self.plan.machines[number - 1]).title)
-            self.bench.note(step=number, state="begun", words=self.words)
-            self._do(step, self.plan.machines[number - 1], self.plan.machines[number])
-        for fd in self.fds.values():
-            os.fsync(fd)
+        entry = self.journal.entry
+        first = entry.step if entry.state == "step" else len(self.job.steps) + 1 if entry.state != "copying" else 1
+        if entry.state == "copying":
+            self.store.write(self.plan.found.firmware)
+        for number in range(first, len(self.job.steps) + 1):
+            step, before, after = self.job.steps[number - 1], self.plan.machines[number - 1], self.plan.machines[number]
+            self._say(number, words(step, before).title)
+            if (self.journal.entry.state, self.journal.entry.step) != ("step", number):
+                self.journal.step(number)
+            self._do(step, before, after)
+            for fd in self.fds.values():
+                os.fsync(fd)
+        self.journal.over("reading back")
         self._say(len(self.job.steps) + 1, "reading everything back")
 
     def _keep(self, report: Report) -> None:
         """Keep the report with the bench."""
+        self.journal.over("done")
         checks = [{"what": one.what, "ok": one.ok, "detail": one.detail} for one in report.checks]
         self.bench.note(
             state="done",
@@ -158,11 +181,14 @@ class _Inker:
         if self.cancelled():
             self.bench.note(state="cancelled", step=step)
             raise CancelledError(
-                f"Cancelled at step {step}.", "The source image is untouched; the bench copy can be thrown away."
+                f"Cancelled at step {step}.", "The source image is untouched. Go on with the same bench, or throw it away."
             )
         self.tell(Progress(step, len(self.job.steps), self.done, self.total, words))
 
     def _copy(self) -> None:
+        if self.journal.entry.state != "copying":
+            self._open_again()
+            return
         for disk in self.plan.found.disks:
             path = self.sources.get(disk.id)
             if path is None:
@@ -170,6 +196,47 @@ class _Inker:
             same_as_taken_in(disk, inspect(path, disk.id, disk.sector), path)
             with ImageFile(path) as source:
                 self._copy_one(source, self.bench.image(disk.id), disk)
+
+    def _open_again(self) -> None:
+        """Go on with the images that are on the bench already."""
+        for disk in self.plan.found.disks:
+            path = self.bench.image(disk.id)
+            if not path.exists() or path.stat().st_size != disk.size:
+                raise BenchError(
+                    f"{path} is not what was begun.", "Ink the job again into an empty bench; the source is untouched."
+                )
+            self.fds[disk.id] = open_for_writing(path, disk.size)
+
+    def _hand(
+        self,
+        volume: Volume,
+        fd: int,
+        work: Callable[[Path], None],
+        part: int = 0,
+        *,
+        size: int | None = None,
+        blank: bool = False,
+    ) -> None:
+        """Let a utility work on the volume's bytes and bring back what it changed.
+
+        The scratch file is complete and on the disk before the image is touched, and stays until all of it is back: a cut in
+        between is made good by bringing it back again.
+        """
+        if self.journal.entry.part > part:
+            return
+        folder = self.bench.folder / "hand"
+        path = folder / volume.call
+        if not (self.journal.entry.back and path.exists()):
+            shutil.rmtree(folder, ignore_errors=True)
+            folder.mkdir()
+            hand_over(fd, path, volume, self.written, blank=blank)
+            work(path)
+            flush(path)
+            self.journal.note(back=True)
+        take_back(fd, path, volume, self.written, size)
+        os.fsync(fd)
+        self.journal.note(back=False, part=part + 1)
+        shutil.rmtree(folder, ignore_errors=True)
 
     def _copy_one(self, source: ImageFile, target: Path, disk: Disk) -> None:
         if target.exists() and target.samefile(source.path):
@@ -214,57 +281,67 @@ class _Inker:
     @_do.register
     def _shrink(self, step: Shrink, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
-        with handed_over(fd, self.bench.folder, volume, self.written, size=step.to_bytes) as path:
-            formatting.shrink(path, volume, step.to_bytes)
+        self._hand(volume, fd, lambda path: formatting.shrink(path, volume, step.to_bytes), size=step.to_bytes)
         self._table(after, disk.id)
 
     @_do.register
     def _grow(self, step: Grow, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(after, step.call)
         self._table(after, disk.id)
-        with handed_over(fd, self.bench.folder, volume, self.written) as path:
-            formatting.grow(path, volume, step.to_bytes)
+        self._hand(volume, fd, lambda path: formatting.grow(path, volume, step.to_bytes))
 
     @_do.register
     def _move(self, step: Move, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
+        if not self.journal.entry.ranges:
+            self.journal.note(ranges=tuple(data_ranges(fd, volume.start, volume.end)))
+        entry = self.journal.entry
+        overlapping = abs(step.start - volume.start) < volume.size
         self.written.image += move_within(
-            fd, volume.start, volume.size, step.start, lambda count: self._say(self.step, self.words, count)
+            fd,
+            volume.start,
+            volume.size,
+            step.start,
+            entry.ranges,
+            entry.pieces,
+            lambda count: self._safe(fd, count, overlapping),
         )
         self._table(after, disk.id)
+
+    def _safe(self, fd: int, pieces: int, overlapping: bool) -> None:  # noqa: FBT001
+        """A piece of a move is copied: where the next may write over its source, the journal says so first."""
+        self._say(self.step, self.words)
+        if overlapping:
+            os.fsync(fd)
+            self.journal.note(pieces=pieces)
 
     @_do.register
     def _label(self, step: Label, before: Machine, after: Machine) -> None:
         _, volume, fd = self._volume(before, step.call)
-        with handed_over(fd, self.bench.folder, volume, self.written) as path:
-            formatting.label(path, volume, step.label)
+        self._hand(volume, fd, lambda path: formatting.label(path, volume, step.label))
 
     @_do.register
     def _format(self, step: Format, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
-        with handed_over(fd, self.bench.folder, volume, self.written, blank=True) as path:
-            formatting.make(path, disk, volume, step)
+        self._hand(volume, fd, lambda path: formatting.make(path, disk, volume, step), blank=True)
 
     @_do.register
     def _prepare(self, step: Prepare, before: Machine, after: Machine) -> None:
         _, volume, fd = self._volume(before, step.call)
         if step.what == "fast_startup_off" and volume.filesystem and volume.filesystem.hibernated:
-            with handed_over(fd, self.bench.folder, volume, self.written) as path:
-                formatting.wake(path)
+            self._hand(volume, fd, formatting.wake)
 
     @_do.register
     def _install(self, step: Install, before: Machine, after: Machine) -> None:
-        for call, put in ((step.call, installers.put_root), (step.esp, installers.put_startup)):
+        for part, (call, put) in enumerate(((step.call, installers.put_root), (step.esp, installers.put_startup))):
             _, volume, fd = self._volume(before, call)
-            with handed_over(fd, self.bench.folder, volume, self.written) as path:
-                put(path, step)
+            self._hand(volume, fd, partial(put, step=step), part)
 
     @_do.register(AddEntry)
     @_do.register(SetOrder)
     @_do.register(SetSecureBoot)
     def _firmware(self, step: AddEntry | SetOrder | SetSecureBoot, before: Machine, after: Machine) -> None:
-        changed = replace(step.apply(replace(before, firmware=self.store.read())))
-        self.store.write(changed.firmware)
+        self.store.write(after.firmware)
 
 
 def open_for_writing(path: Path, size: int) -> int:

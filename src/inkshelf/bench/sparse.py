@@ -7,6 +7,8 @@ import fcntl
 import os
 from collections.abc import Callable, Iterator
 
+from inkshelf.bench import cut
+
 FICLONE = 0x40049409  # linux/fs.h: share all extents of another file
 PIECE = 4 << 20
 GRAIN = 4096
@@ -59,6 +61,7 @@ def copy_data(source: int, target: int, start: int, size: int, at: int, progress
 
 
 def _copy_some(source: int, target: int, low: int, length: int, at: int) -> int:
+    cut.before_other()
     try:
         return os.copy_file_range(source, target, length, low, at) or _short(low)
     except OSError as error:
@@ -77,6 +80,7 @@ def _short(low: int) -> int:
 
 def write_all(fd: int, data: bytes | memoryview, at: int) -> None:
     """Write every byte, or raise the error of the system."""
+    cut.before_write(fd, data, at)
     view = memoryview(data)
     while view:
         done = os.pwrite(fd, view, at)
@@ -85,8 +89,9 @@ def write_all(fd: int, data: bytes | memoryview, at: int) -> None:
 
 def punch(fd: int, start: int, size: int) -> None:
     """Make a hole: the bytes read as zero and take no room. Writes zeros where the file system cannot."""
-    if size <= 0:
+    if size <= 0 or next(data_ranges(fd, start, start + size), None) is None:
         return
+    cut.before_other()
     import ctypes
 
     libc = ctypes.CDLL(None, use_errno=True)
@@ -98,19 +103,31 @@ def punch(fd: int, start: int, size: int) -> None:
             write_all(fd, bytes(min(PIECE, high - at)), at)
 
 
-def move_within(fd: int, start: int, size: int, to: int, progress: Progress | None = None) -> int:
+def move_pieces(ranges: tuple[tuple[int, int], ...], shift: int) -> list[tuple[int, int]]:
+    """Return the (place, length) pieces of a move in the order in which they may be copied.
+
+    They are taken from the side that the move goes to, and none is longer than the shift: then a piece is never written over
+    itself, and one that was cut short can be copied again.
+    """
+    longest = min(PIECE, abs(shift))
+    pieces = [(at, min(longest, high - at)) for low, high in ranges for at in range(low, high, longest)]
+    return pieces[::-1] if shift > 0 else pieces
+
+
+def move_within(
+    fd: int, start: int, size: int, to: int, ranges: tuple[tuple[int, int], ...], begin: int = 0, safe: Progress | None = None
+) -> int:
     """Move ``size`` bytes of a file from ``start`` to ``to``, overlapping or not, holes as holes; return bytes written.
 
-    Pieces are taken from the side that the move goes to, so that nothing is overwritten before it was read.
+    ``ranges``: what is data there, as it was before the move began. ``begin``: pieces that are safe already; ``safe`` is told
+    the number after each piece, once the next one could write over its source.
     """
     shift, written = to - start, 0
-    ranges = list(data_ranges(fd, start, start + size))
-    pieces = [(at, min(PIECE, high - at)) for low, high in ranges for at in range(low, high, PIECE)]
-    for at, length in reversed(pieces) if shift > 0 else pieces:
+    for place, (at, length) in enumerate(move_pieces(ranges, shift)[begin:], begin + 1):
         write_all(fd, os.pread(fd, length, at), at + shift)
         written += length
-        if progress:
-            progress(length)
+        if safe:
+            safe(place)
     position = to
     for low, high in [*((low + shift, high + shift) for low, high in ranges), (to + size, to + size)]:
         punch(fd, position, low - position)

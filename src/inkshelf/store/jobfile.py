@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -10,6 +9,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from inkshelf.atomic import write_atomically as put
 from inkshelf.core.errors import JobError
 from inkshelf.core.plan.job import Job
 from inkshelf.data import text
@@ -102,26 +102,9 @@ def save(job: Job, path: Path, *, make_folder: bool = False) -> None:
 def write_atomically(path: Path, data: bytes, *, make_folder: bool = False) -> None:
     """Write ``data`` to ``path`` by way of a temporary file, with its folder flushed too."""
     try:
-        import tempfile
-
         if make_folder:
             path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        try:
-            with os.fdopen(handle, "wb") as out:
-                out.write(data)
-                out.flush()
-                os.fsync(out.fileno())
-            Path(name).chmod(0o644)
-            Path(name).replace(path)
-        except BaseException:
-            Path(name).unlink(missing_ok=True)
-            raise
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
+        put(path, data)
     except PermissionError:
         raise JobError(f"{path} may not be written by you.", "Choose another folder.") from None
     except OSError as error:

@@ -38,6 +38,12 @@ def _can_ink(window: Window) -> str:
     return _needs_plan(window)
 
 
+def _can_resume(window: Window) -> str:
+    if window.inking:
+        return "inking is going on"
+    return "" if window.unfinished else "nothing was cut or cancelled on this job's bench"
+
+
 def _undo(window: Window) -> str:
     return "" if window.desk.undo_words else "nothing to undo"
 
@@ -67,6 +73,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("go.sheet", "Sheet", "Go", "Ctrl+5", lambda w: w.desk.show("sheet")),
     Action("plan.rehearse", "Rehearse", "Plan", "F5", lambda w: w.rehearse(), _needs_disk),
     Action("plan.ink", "Ink on the bench", "Plan", "Ctrl+B", lambda w: w.start_inking(), _can_ink),
+    Action("plan.resume", "Go on with inking", "Plan", "Ctrl+Shift+B", lambda w: w.resume_inking(), _can_resume),
     Action("sheet.html", "Save sheet as HTML…", "Sheet", "Ctrl+E", lambda w: w.files.save_sheet("html"), _needs_plan),
     Action("sheet.md", "Save sheet as Markdown…", "Sheet", "", lambda w: w.files.save_sheet("md"), _needs_plan),
     Action("sheet.script", "Save partition script…", "Sheet", "", lambda w: w.files.save_script(), _needs_plan),

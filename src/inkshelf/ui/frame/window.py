@@ -240,7 +240,7 @@ class Window(QMainWindow):
         if self._ink_page is None:
             from inkshelf.ui.inkview.page import InkPage
 
-            self._ink_page = InkPage(self.cancel_inking, lambda: self.desk.show("shelf"))
+            self._ink_page = InkPage(self.cancel_inking, lambda: self.desk.show("shelf"), self.resume_inking)
             self.pages.addWidget(self._ink_page)
         return self._ink_page
 
@@ -248,18 +248,40 @@ class Window(QMainWindow):
         """Ink the plan in a fresh bench folder beside the job's file."""
         from inkshelf.ui.inkview.worker import InkWorker
 
-        folder = self.bench_folder or remembered.data_folder() / "bench" / (self.desk.job.title or "job").replace(
-            "/", "-"
-        ).replace(" ", "-")
-        self.worker = InkWorker(self.desk.job, folder)
-        self.worker.progressed.connect(self.ink_page.progress)
-        self.worker.inked.connect(self.ink_page.finish)
-        self.worker.failed.connect(self.ink_page.fail)
-        self.worker.finished.connect(self._inking_over)
-        self.ink_page.begin(len(self.desk.job.steps), str(folder))
+        self._work(InkWorker(self.desk.job, self.bench_place), again=False)
+
+    def resume_inking(self) -> None:
+        """Go on where inking was cut or cancelled."""
+        from inkshelf.ui.inkview.worker import InkWorker
+
+        self._work(InkWorker(None, self.bench_place), again=True)
+
+    @property
+    def bench_place(self) -> Path:
+        """The folder that this job is inked in."""
+        name = (self.desk.job.title or "job").replace("/", "-").replace(" ", "-")
+        return self.bench_folder or remembered.data_folder() / "bench" / name
+
+    @property
+    def unfinished(self) -> bool:
+        """Whether inking was begun there and not ended."""
+        from inkshelf.bench.journal import Journal
+
+        return Journal(self.bench_place).unfinished()
+
+    def _work(self, worker: InkWorker, *, again: bool) -> None:
+        self.worker = worker
+        worker.progressed.connect(self.ink_page.progress)
+        worker.inked.connect(self.ink_page.finish)
+        worker.failed.connect(self._inking_failed)
+        worker.finished.connect(self._inking_over)
+        self.ink_page.begin(len(self.desk.job.steps), str(self.bench_place), again=again)
         self.pages.setCurrentWidget(self.ink_page)
-        self.worker.start()
+        worker.start()
         self._enable()
+
+    def _inking_failed(self, what: str, remedy: str) -> None:
+        self.ink_page.fail(what, remedy, unfinished=self.unfinished)
 
     def _inking_over(self) -> None:
         self._heard("job")
@@ -337,8 +359,6 @@ class Window(QMainWindow):
         self.notice.show_notice(self.desk.notice)
 
     def _enable(self) -> None:
-        for one in ACTIONS:
-            self.actions_by_id[one.id].setToolTip(one.why_not(self))
         for made, action in self._buttons:
             reason = action.why_not(self)
             made.setEnabled(not reason)

@@ -16,7 +16,7 @@ from inkshelf.ui.parts import button, clear, label
 class InkPage(QWidget):
     """Shows inking while it goes on and what came of it."""
 
-    def __init__(self, cancel: Callable[[], object], back: Callable[[], object]) -> None:
+    def __init__(self, cancel: Callable[[], object], back: Callable[[], object], go_on: Callable[[], object]) -> None:
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 12)
@@ -28,6 +28,11 @@ class InkPage(QWidget):
         head.addWidget(self.sub, 1)
         self.cancel = button("Cancel", cancel)
         self.back = button("Back to the shelf", back)
+        self.go_on = button(
+            "Go on from there", go_on, tip="what is on the bench is kept; the work goes on at the step where it stopped"
+        )
+        self.go_on.hide()
+        head.addWidget(self.go_on)
         head.addWidget(self.cancel)
         head.addWidget(self.back)
         box.addLayout(head)
@@ -48,14 +53,15 @@ class InkPage(QWidget):
         area.setWidget(inside)
         box.addWidget(area, 1)
 
-    def begin(self, steps: int, folder: str) -> None:
-        """Show that inking begins."""
+    def begin(self, steps: int, folder: str, *, again: bool = False) -> None:
+        """Show that inking begins, or goes on."""
         clear(self.checks)
+        self.go_on.hide()
         self.bar.setRange(0, steps + 2)
         self.bar.setValue(0)
         self.bar.show()
         self.sub.setText(f"on a copy in {folder}; the source image is only read")
-        self.words.setText("Copying the image, holes and all")
+        self.words.setText("Going on where it stopped" if again else "Copying the image, holes and all")
         self.figures.setText("")
         self.cancel.setVisible(True)
         self.cancel.setEnabled(True)
@@ -75,9 +81,10 @@ class InkPage(QWidget):
         self.back.setToolTip("")
         self.back.setFocus()
 
-    def fail(self, what: str, remedy: str) -> None:
-        """Show why it ended, and what to do."""
+    def fail(self, what: str, remedy: str, *, unfinished: bool = False) -> None:
+        """Show why it ended, and what to do; unfinished work can be gone on with."""
         self._over()
+        self.go_on.setVisible(unfinished)
         self.bar.hide()
         self.words.setText(what)
         self.checks.addWidget(label(remedy, theme.sans(14), wrap=True))

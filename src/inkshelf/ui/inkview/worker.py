@@ -8,19 +8,19 @@ from pathlib import Path
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
-from inkshelf.bench.inker import Progress, Report, ink
+from inkshelf.bench.inker import Progress, Report, ink, resume
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.job import Job
 
 
 class InkWorker(QThread):
-    """Inks one job; tells progress, and ends with a report or an error in words."""
+    """Inks one job, or goes on with what a folder holds (``None``); tells progress, and ends with a report or an error in words."""
 
     progressed = pyqtSignal(object)
     inked = pyqtSignal(object)
     failed = pyqtSignal(str, str)
 
-    def __init__(self, job: Job, folder: Path) -> None:
+    def __init__(self, job: Job | None, folder: Path) -> None:
         super().__init__()
         self._job, self._folder = job, folder
         self._stop = threading.Event()
@@ -31,7 +31,10 @@ class InkWorker(QThread):
 
     def run(self) -> None:
         try:
-            report: Report = ink(self._job, self._folder, self._tell, self._stop.is_set)
+            if self._job is None:
+                report: Report = resume(self._folder, self._tell, self._stop.is_set)
+            else:
+                report = ink(self._job, self._folder, self._tell, self._stop.is_set)
         except InkshelfError as error:
             self.failed.emit(error.what, error.remedy)
         except Exception as error:  # noqa: BLE001 - a thread must not end in silence: what happened is shown and can be copied
