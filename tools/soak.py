@@ -35,7 +35,8 @@ VERBS = [
     ("label", "B1", ("START",)),
 ]
 WORDS = {"resize": "size", "move": "after", "create": "size", "format": "fs", "label": "label", "delete": "name"}
-CUT = "from pathlib import Path; import sys; from inkshelf.bench import cut; from inkshelf.bench.inker import ink, resume; from inkshelf.store import jobfile; cut.arm(int(sys.argv[3])); "
+CUT = "from pathlib import Path; import sys; from inkshelf.bench import cut; from inkshelf.bench.inker import ink, resume; "
+CUT += "from inkshelf.store import jobfile; cut.arm(int(sys.argv[3])); "
 
 
 def random_job(found: Job, dice: random.Random) -> Job:
@@ -66,7 +67,7 @@ def main() -> int:
             jobfile.save(random_job(found, dice), path)
             work = "ink(jobfile.load(Path(sys.argv[1])), Path(sys.argv[2]))"
             while made < wanted:
-                after = dice.randint(1, 400)
+                after = dice.randint(1, 60)
                 status = subprocess.run(
                     [sys.executable, "-c", CUT + work, str(path), str(bench), str(after)], capture_output=True, check=False
                 ).returncode
@@ -76,7 +77,7 @@ def main() -> int:
                 work = "resume(Path(sys.argv[2]))" if (bench / "journal.json").exists() else work
             report = resume(bench)
             bad = [one for one in report.checks if not one.ok]
-            print(f"job {jobs}: {made} cuts so far, {'all as predicted' if not bad else bad}", flush=True)
+            print(f"job {jobs}: {made} cuts so far, {bad or 'all as predicted'}", flush=True)
             if bad:
                 return 1
     print(f"{made} cuts in {jobs} jobs, every comparison as predicted")

@@ -157,7 +157,7 @@ def _own_checker(image: ImageFile, volume: Volume) -> str:
 def _kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> Check:
     """Compare what was kept: whole volumes byte for byte, a shrunk NTFS file by file."""
     old, new = Slice(source, before.start, before.size), Slice(image, after.start, after.size)
-    if before.size == after.size and before.boot_files == after.boot_files and _label(before) == _label(after):
+    if before.size == after.size and before.boot_files == after.boot_files and _inside(before) == _inside(after):
         same, count = _digest(old, 0, before.size), _digest(new, 0, after.size)
         return Check(
             f"{before.call}: contents", same == count, "byte for byte the same" if same == count else "its bytes have changed"
@@ -177,8 +177,10 @@ def _kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) ->
     return Check(f"{before.call}: contents", True, "checked by its own checker; files were not compared one by one")
 
 
-def _label(volume: Volume) -> str:
-    return volume.filesystem.label if volume.filesystem else ""
+def _inside(volume: Volume) -> tuple[str, bool]:
+    """What a step may change inside a volume that it keeps: its label, and that its system sleeps."""
+    system = volume.filesystem
+    return (system.label, bool(system.hibernated)) if system else ("", False)
 
 
 def _fat_digests(source: Slice) -> dict[str, str]:
