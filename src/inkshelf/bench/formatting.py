@@ -32,8 +32,8 @@ def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
         raise BenchError(f"{step.filesystem} cannot be made on the bench.", "Choose FAT32, ext4 or swap.")
 
 
-def shrink(path: Path, volume: Volume, to_bytes: int) -> None:
-    """Shrink the file system in ``path``; the utilities move what lies behind the new end."""
+def resize(path: Path, volume: Volume, to_bytes: int) -> None:
+    """Make the file system in ``path`` ``to_bytes`` long; on the way down the utilities move what lies behind the new end."""
     kind = volume.filesystem.kind if volume.filesystem else ""
     if kind == "ntfs":
         tools.run("ntfsresize", "--force", "--force", "--no-progress-bar", "--size", str(to_bytes), path, feed="y\n")
@@ -41,21 +41,8 @@ def shrink(path: Path, volume: Volume, to_bytes: int) -> None:
     elif kind in {"ext2", "ext3", "ext4"}:
         tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
         tools.run("resize2fs", path, f"{to_bytes // 1024}K")
-    else:
-        raise BenchError(f"{kind or 'This volume'} cannot be shrunk on the bench.", "Choose another volume.")
-
-
-def grow(path: Path, volume: Volume, to_bytes: int) -> None:
-    """Grow the file system in ``path``, which is as long as the grown volume."""
-    kind = volume.filesystem.kind if volume.filesystem else ""
-    if kind == "ntfs":
-        tools.run("ntfsresize", "--force", "--force", "--no-progress-bar", "--size", str(to_bytes), path, feed="y\n")
-        _clear_check_mark(path)
-    elif kind in {"ext2", "ext3", "ext4"}:
-        tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
-        tools.run("resize2fs", path)
     elif kind:
-        raise BenchError(f"{kind} cannot be grown on the bench.", "Choose another volume.")
+        raise BenchError(f"{kind} cannot be resized on the bench.", "Choose another volume.")
 
 
 def label(path: Path, volume: Volume, text: str) -> None:

@@ -281,14 +281,14 @@ class _Inker:
     @_do.register
     def _shrink(self, step: Shrink, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: formatting.shrink(path, volume, step.to_bytes), size=step.to_bytes)
+        self._hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes), size=step.to_bytes)
         self._table(after, disk.id)
 
     @_do.register
     def _grow(self, step: Grow, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(after, step.call)
         self._table(after, disk.id)
-        self._hand(volume, fd, lambda path: formatting.grow(path, volume, step.to_bytes))
+        self._hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes))
 
     @_do.register
     def _move(self, step: Move, before: Machine, after: Machine) -> None:

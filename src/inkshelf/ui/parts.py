@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFont, QPainter, QPen
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inkshelf.ui import theme
 
@@ -43,6 +43,27 @@ def card(*, margins: int = 16) -> tuple[QFrame, QVBoxLayout]:
     box.setContentsMargins(margins, margins - 4, margins, margins - 2)
     box.setSpacing(8)
     return frame, box
+
+
+def scrolled(inside: QWidget) -> QScrollArea:
+    """Return an area that scrolls ``inside`` up and down, never sideways."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    return area
+
+
+def heading(title: str) -> tuple[QHBoxLayout, QLabel]:
+    """Return the head of a chapter: its title, and a quiet line beside it that may be cut where room is short."""
+    row = QHBoxLayout()
+    row.addWidget(label(title, theme.serif(26)))
+    row.addSpacing(8)
+    line = label("", theme.sans(13), quiet=True)
+    line.setMinimumWidth(8)
+    row.addWidget(line, 1)
+    return row, line
 
 
 class Choice(QWidget):

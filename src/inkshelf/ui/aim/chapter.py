@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.aim import Aim, profile
@@ -11,7 +11,7 @@ from inkshelf.core.size import MIB, binary, parse_size
 from inkshelf.ui import theme
 from inkshelf.ui.aim.gauge import Gauge, marks
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.parts import Choice, button, card, clear, label
+from inkshelf.ui.parts import Choice, button, card, clear, heading, label, scrolled
 
 SCHOOLS: tuple[tuple[str, str, tuple[tuple[str, object, str], ...]], ...] = (
     (
@@ -51,11 +51,7 @@ class AimChapter(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(28, 20, 24, 12)
         outer.setSpacing(12)
-        head = QHBoxLayout()
-        head.addWidget(label("Aim", theme.serif(26)))
-        head.addSpacing(8)
-        self.sub = label("", theme.sans(13), quiet=True)
-        head.addWidget(self.sub, 1)
+        head, self.sub = heading("Aim")
         outer.addLayout(head)
         inside = QWidget()
         box = QVBoxLayout(inside)
@@ -65,11 +61,7 @@ class AimChapter(QWidget):
         box.addWidget(self._schools())
         box.addWidget(self._outcome())
         box.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setWidget(inside)
-        outer.addWidget(area, 1)
+        outer.addWidget(scrolled(inside), 1)
         self.inside = inside
         self.refresh()
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from inkshelf.core.checks.registry import AnswerFor, Finding, Remedy, Show
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.parts import button, clear, label
+from inkshelf.ui.parts import button, clear, label, scrolled
 
 ABOVE_THE_FOLD = 6
 WORDS = {"stop": "stop", "warn": "warning", "note": "note"}
@@ -159,12 +159,7 @@ class Margin(QWidget):
         self._notes = QVBoxLayout(inside)
         self._notes.setContentsMargins(0, 0, 10, 0)
         self._notes.setSpacing(4)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setWidget(inside)
-        box.addWidget(area, 1)
+        box.addWidget(scrolled(inside), 1)
         self._shown: dict[str, Note] = {}
         self.setAccessibleName("margin: findings")
         self._order: tuple[str, ...] = ()

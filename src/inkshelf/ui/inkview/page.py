@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QProgressBar, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QProgressBar, QVBoxLayout, QWidget
 
 from inkshelf.bench.inker import Progress, Report
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
-from inkshelf.ui.parts import button, clear, label
+from inkshelf.ui.parts import button, clear, heading, label, scrolled
 
 
 class InkPage(QWidget):
@@ -21,11 +21,7 @@ class InkPage(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 12)
         box.setSpacing(12)
-        head = QHBoxLayout()
-        head.addWidget(label("Inking", theme.serif(26)))
-        head.addSpacing(8)
-        self.sub = label("", theme.sans(13), quiet=True)
-        head.addWidget(self.sub, 1)
+        head, self.sub = heading("Inking")
         self.cancel = button("Cancel", cancel)
         self.back = button("Back to the shelf", back)
         self.go_on = button(
@@ -47,11 +43,7 @@ class InkPage(QWidget):
         inside = QWidget()
         self.checks = QVBoxLayout(inside)
         self.checks.setContentsMargins(0, 0, 8, 0)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setWidget(inside)
-        box.addWidget(area, 1)
+        box.addWidget(scrolled(inside), 1)
 
     def begin(self, steps: int, folder: str, *, again: bool = False) -> None:
         """Show that inking begins, or goes on."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.types import type_name
@@ -14,7 +14,7 @@ from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.size import binary, both, parse_size
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
-from inkshelf.ui.parts import CallMark, Choice, button, card, clear, label
+from inkshelf.ui.parts import CallMark, Choice, button, card, clear, heading, label, scrolled
 
 Question = tuple[str, str, tuple[tuple[str, object], ...], str]
 QUESTIONS: tuple[Question, ...] = (
@@ -65,12 +65,7 @@ class IntakeChapter(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(28, 20, 14, 12)
         outer.setSpacing(10)
-        head = QHBoxLayout()
-        head.addWidget(label("Intake", theme.serif(26)))
-        head.addSpacing(8)
-        self.sub = label("", theme.sans(13), quiet=True)
-        head.addWidget(self.sub)
-        head.addStretch(1)
+        head, self.sub = heading("Intake")
         head.addWidget(button("Add image…", add_image, tip="take in a raw disk image (Ctrl+I)"))
         head.addWidget(
             button("Add captured text…", add_capture, tip="what lsblk or sfdisk printed on the machine (Ctrl+Shift+I)")
@@ -81,12 +76,7 @@ class IntakeChapter(QWidget):
         self.box = QVBoxLayout(inside)
         self.box.setContentsMargins(0, 0, 10, 0)
         self.box.setSpacing(12)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
-        outer.addWidget(area, 1)
+        outer.addWidget(scrolled(inside), 1)
         self.questions = Questions(desk)
         self._disks: tuple[Disk, ...] | None = None
         self.refresh()

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from inkshelf.core.sheet.sheet import Row, Sheet, sheet
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.parts import button, label
+from inkshelf.ui.parts import button, heading, label
 
 ROW_ROLE = Qt.ItemDataRole.UserRole + 1
 
@@ -231,12 +231,7 @@ class SheetChapter(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 0)
         box.setSpacing(8)
-        head = QHBoxLayout()
-        head.addWidget(label("Sheet", theme.serif(26)))
-        head.addSpacing(8)
-        self.sub = label("", theme.sans(13), quiet=True)
-        self.sub.setMinimumWidth(8)
-        head.addWidget(self.sub, 1)
+        head, self.sub = heading("Sheet")
         self.buttons = [
             button(words, lambda key=key: run(key))
             for words, key in (

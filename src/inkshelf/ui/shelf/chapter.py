@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.size import binary, both
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.parts import Choice, button, clear, draw_call, label
+from inkshelf.ui.parts import Choice, button, clear, draw_call, label, scrolled
 from inkshelf.ui.shelf.board import Board
 
 
@@ -26,12 +26,7 @@ class ShelfChapter(QWidget):
         box = QVBoxLayout(inside)
         box.setContentsMargins(28, 20, 24, 8)
         box.setSpacing(8)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
-        outer.addWidget(area)
+        outer.addWidget(scrolled(inside))
         self._head = QHBoxLayout()
         box.addLayout(self._head)
         self.board = Board(desk)

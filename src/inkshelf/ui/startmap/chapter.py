@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.firmware import Route, Station, routes
 from inkshelf.core.boot.rehearse import Mishap, Outcome, mishaps, outcome, systems
@@ -12,7 +12,7 @@ from inkshelf.core.machine.state import Machine
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.parts import draw_call, label
+from inkshelf.ui.parts import draw_call, label, scrolled
 
 COLUMNS = ("firmware", "entry", "loader", "menu", "system")
 TITLES = ("firmware", "entry, in order", "loader file", "menu", "system")
@@ -66,11 +66,7 @@ class StartChapter(QWidget):
         self.slider.valueChanged.connect(self._slid)
         box.addWidget(self.slider)
         self.map = StartMap(self)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setWidget(self.map)
-        box.addWidget(area, 3)
+        box.addWidget(scrolled(self.map), 3)
         self.table = Mishaps(self)
         box.addWidget(self.table)
         self.detail = label("", theme.sans(13), wrap=True)
