@@ -5,14 +5,17 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 PACKAGES=(dosfstools ntfs-3g e2fsprogs mtools util-linux fdisk xvfb xauth
-  libgl1 libegl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libxcb-cursor0 libxcb-icccm4 libxcb-image0
+  libglib2.0-0 libgl1 libegl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libxcb-cursor0 libxcb-icccm4 libxcb-image0
   libxcb-keysyms1 libxcb-render-util0 libxcb-xinerama0 libxcb-xkb1 libxcb-shape0 libxcb-randr0
   libwayland-client0 libwayland-cursor0 libwayland-egl1
   exfatprogs btrfs-progs xfsprogs cryptsetup-bin)
 
+there() { dpkg-query --show --showformat='${Status}' "$1" 2> /dev/null | grep -q 'install ok installed'; }
+
 missing=()
 for name in "${PACKAGES[@]}"; do
-  dpkg-query --show --showformat='${Status}' "$name" 2> /dev/null | grep -q 'install ok installed' || missing+=("$name")
+  # newer releases of the base system carry some libraries under a name with t64 at its end
+  there "$name" || there "${name}t64" || missing+=("$name")
 done
 
 python=""
@@ -27,6 +30,10 @@ if [ ${#missing[@]} -gt 0 ]; then
   as_root=()
   if [ "$(id -u)" != 0 ]; then as_root=(sudo); fi
   "${as_root[@]}" apt-get update -q
+  for place in "${!missing[@]}"; do
+    name=${missing[$place]}
+    if ! apt-cache show "$name" > /dev/null 2>&1 && apt-cache show "${name}t64" > /dev/null 2>&1; then missing[$place]=${name}t64; fi
+  done
   "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends "${missing[@]}"
 fi
 
