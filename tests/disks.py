@@ -1,0 +1,100 @@
+"""Small machines for tests: real tables and real file systems in sparse images, made in a second."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from inkshelf.bench import installers, stand_ins, tools
+from inkshelf.bench.demo import put_on_fat
+from inkshelf.bench.sparse import copy_data, write_all
+from inkshelf.core.disk.gpt import GptEntry, blank, encode
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.plan.draw import guid
+from inkshelf.core.size import MIB
+from inkshelf.core.steps.kinds import Install
+from inkshelf.core.value import replace
+from inkshelf.data import exact
+
+Part = tuple[str, int, tuple[str, ...]]
+
+
+def make_gpt_disk(path: Path, size: int, sector: int, parts: list[Part], first: int = MIB) -> list[tuple[int, int]]:
+    """Write a disk with ``parts`` of (type, bytes, formatting command) one behind the other; return their places."""
+    entries, places, at = [], [], first
+    with path.open("wb") as out:
+        out.truncate(size)
+        for number, (kind, length, command) in enumerate(parts, 1):
+            entries.append(
+                GptEntry(number, gpt_type(kind), guid(path.name, str(number)), at // sector, (at + length) // sector - 1)
+            )
+            places.append((at, length))
+            if command:
+                put_volume(out.fileno(), path.parent, at, length, command)
+            at += length
+        for offset, data in encode(replace(blank(size, sector, guid(path.name, "disk")), entries=tuple(entries))):
+            write_all(out.fileno(), data, offset)
+    return places
+
+
+def put_volume(fd: int, folder: Path, at: int, length: int, command: tuple[str, ...]) -> None:
+    volume = folder / "volume.part"
+    with volume.open("wb") as made:
+        made.truncate(length)
+    tools.run(command[0], *command[1:], volume)
+    with volume.open("rb") as made:
+        copy_data(made.fileno(), fd, 0, length, at)
+    volume.unlink()
+
+
+def put_nt_loader(path: Path, esp: int, system_number: int) -> None:
+    """Give the EFI system partition at byte ``esp`` an NT loader whose boot data names partition ``system_number``."""
+    loader = stand_ins.loader("NT loader", signed=True)
+    data = stand_ins.boot_data(guid(path.name, "disk"), guid(path.name, str(system_number)))
+    put_on_fat(
+        path,
+        esp,
+        {exact("paths", "nt_loader"): loader, exact("paths", "fallback_x64"): loader, exact("paths", "nt_boot_data"): data},
+    )
+
+
+def put_linux(path: Path, esp: int, root: tuple[int, int], uuid: str, folder: Path, title: str = "Quill Linux") -> None:
+    """Install a Linux-family stand-in on the ext4 volume at ``root`` with its loaders at ``esp``."""
+    step = Install("S1", "B1", title, "linux", 0, (), ((f"UUID={uuid}", "/"),))
+    volume = folder / "root.part"
+    with path.open("r+b") as disk:
+        with volume.open("wb") as out:
+            out.truncate(root[1])
+            copy_data(disk.fileno(), out.fileno(), root[0], root[1], 0)
+        installers.put_root(volume, step=step)
+        with volume.open("rb") as made:
+            copy_data(made.fileno(), disk.fileno(), 0, root[1], root[0])
+    volume.unlink()
+    menu = stand_ins.menu_config(uuid, title, ())
+    put_on_fat(
+        path,
+        esp,
+        {
+            r"\EFI\quill" + "\\" + exact("paths", "first_stage_x64"): stand_ins.loader("first", signed=True),
+            r"\EFI\quill" + "\\" + exact("paths", "menu_x64"): stand_ins.loader("menu", signed=True),
+            r"\EFI\quill" + "\\" + exact("paths", "menu_config"): menu,
+        },
+    )
+
+
+def put_file_on_ntfs(path: Path, place: tuple[int, int], name: str, data: bytes, folder: Path) -> None:
+    """Put one file into the root folder of the NTFS volume at ``place``."""
+    volume, local = folder / "ntfs.part", folder / "file.part"
+    local.write_bytes(data)
+    fd = os.open(path, os.O_RDWR)
+    try:
+        with volume.open("w+b") as out:
+            out.truncate(place[1])
+            copy_data(fd, out.fileno(), place[0], place[1], 0)
+            out.flush()
+            tools.run("ntfscp", "-q", volume, local, name)
+            copy_data(out.fileno(), fd, 0, place[1], place[0])
+    finally:
+        os.close(fd)
+        volume.unlink()
+        local.unlink()
