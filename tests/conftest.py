@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
 from inkshelf.bench import demo
 from inkshelf.bench.intake import take_in
@@ -17,6 +19,11 @@ from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.exchange import captures
+from inkshelf.ui import theme
+from inkshelf.ui.desk import Desk
+from inkshelf.ui.frame.settings import Settings
+from inkshelf.ui.frame.window import Window
+from inkshelf.ui.start import application
 
 settings.register_profile(
     "ci", deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture], max_examples=60
@@ -70,3 +77,23 @@ def without(job: Job, call: str) -> Job:
     return replace(
         job, found=job.found.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != call)))
     )
+
+
+@pytest.fixture(scope="session")
+def qapp() -> QApplication:
+    app = application()
+    theme.apply(app, "paper")
+    return app
+
+
+@pytest.fixture
+def window(qtbot: QtBot, job: Job, tmp_path: Path) -> Window:
+    made = Window(Desk(job, tmp_path / "job.json"), Settings(), tmp_path / "settings.json")
+    made.bench_folder = tmp_path / "bench"
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    qtbot.waitExposed(made)
+    made.desk.show("shelf")
+    QApplication.processEvents()
+    return made

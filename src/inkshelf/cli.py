@@ -102,25 +102,38 @@ def inspect(
     print("\n".join([*disk_lines(job.found.disks[0]), *finding_lines(found)]))
 
 
+OutputOption = Annotated[Path, typer.Option("-o", "--output", metavar="JOB.json", help="The job file to write.")]
+FirmwareOption = Annotated[str, typer.Option("--firmware", help="uefi or legacy.")]
+SecureBootOption = Annotated[str | None, typer.Option("--secure-boot", help="on, off, absent or hidden.")]
+RamOption = Annotated[str | None, typer.Option("--ram", help="Memory, for example 16GiB.")]
+DiskOption = Annotated[list[Path] | None, typer.Option("--disk", help="A raw disk image; may be given several times.")]
+LsblkOption = Annotated[Path | None, typer.Option("--lsblk", help="What lsblk --json --bytes --output-all printed.")]
+SfdiskOption = Annotated[
+    list[Path] | None, typer.Option("--sfdisk", help="What sfdisk --json printed; may be given several times.")
+]
+CaptureOption = Annotated[list[Path] | None, typer.Option("--capture", help="Any of these texts, and blkid's or efibootmgr's.")]
+BackupOption = Annotated[str | None, typer.Option("--backup", help="none, made or read-back.")]
+MainsOption = Annotated[str | None, typer.Option("--mains", help="yes or no.")]
+EncryptedOption = Annotated[str | None, typer.Option("--encrypted", help="yes or no: the owner's system volume.")]
+TitleOption = Annotated[str, typer.Option("--title", help="What the job is called.")]
+OwnerOption = Annotated[str, typer.Option("--owner", help="Whose machine it is.")]
+
+
 @app.command()
 def new(
-    output: Annotated[Path, typer.Option("-o", "--output", metavar="JOB.json", help="The job file to write.")],
-    firmware: Annotated[str, typer.Option("--firmware", help="uefi or legacy.")],
-    secure_boot: Annotated[str | None, typer.Option("--secure-boot", help="on, off, absent or hidden.")] = None,
-    ram: Annotated[str | None, typer.Option("--ram", help="Memory, for example 16GiB.")] = None,
-    disk: Annotated[list[Path] | None, typer.Option("--disk", help="A raw disk image; may be given several times.")] = None,
-    lsblk: Annotated[Path | None, typer.Option("--lsblk", help="What lsblk --json --bytes --output-all printed.")] = None,
-    sfdisk: Annotated[
-        list[Path] | None, typer.Option("--sfdisk", help="What sfdisk --json printed; may be given several times.")
-    ] = None,
-    capture: Annotated[
-        list[Path] | None, typer.Option("--capture", help="Any of these texts, and blkid's or efibootmgr's.")
-    ] = None,
-    backup: Annotated[str | None, typer.Option("--backup", help="none, made or read-back.")] = None,
-    mains: Annotated[str | None, typer.Option("--mains", help="yes or no.")] = None,
-    encrypted: Annotated[str | None, typer.Option("--encrypted", help="yes or no: the owner's system volume.")] = None,
-    title: Annotated[str, typer.Option("--title", help="What the job is called.")] = "",
-    owner: Annotated[str, typer.Option("--owner", help="Whose machine it is.")] = "",
+    output: OutputOption,
+    firmware: FirmwareOption,
+    secure_boot: SecureBootOption = None,
+    ram: RamOption = None,
+    disk: DiskOption = None,
+    lsblk: LsblkOption = None,
+    sfdisk: SfdiskOption = None,
+    capture: CaptureOption = None,
+    backup: BackupOption = None,
+    mains: MainsOption = None,
+    encrypted: EncryptedOption = None,
+    title: TitleOption = "",
+    owner: OwnerOption = "",
 ) -> None:
     """Take a machine in and write a new job file."""
     from inkshelf.bench.intake import take_in

@@ -1,0 +1,15 @@
+"""What tests of the window share: finding a button by its words and clicking it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
+
+
+def click(widget: QWidget, words: str) -> None:
+    """Click the button with these words, as a person finds it."""
+    QApplication.processEvents()
+    found = [one for one in widget.findChildren(QPushButton) if one.text().replace("&&", "&") == words and one.isVisible()]
+    assert found, words
+    QTest.mouseClick(found[0], Qt.MouseButton.LeftButton)
