@@ -297,6 +297,11 @@ SCENES = {
     "room.blocked.S1": (lambda job: replace(job, steps=(), aim=None), "note"),
     "room.gap.A.491300847616": (lambda job: job, "note"),
     "room.blind.A": (lambda job: replace(files(job, "S1", used_bytes=None), steps=(), aim=None), "warn"),
+    "people.lost.R1": (lambda job: replace(job, steps=(Delete("R1"),)), "warn"),
+    "people.lost.S1": (
+        lambda job: replace(job, steps=(Format("S1", "ext4", "x", "11111111-2222-4333-8444-555555555555"),)),
+        "stop",
+    ),
     "room.contents": (lambda job: files(job, "R1", kind="unknown"), "warn"),
     "room.fault": (lambda job: replace(job, steps=(Shrink("S1", GIB),)), "stop"),
     "start.small-esp.B1": (lambda job: files(job, "B1", clusters=60_000), "stop"),

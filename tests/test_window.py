@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog
+from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.size import GIB, MIB
@@ -269,3 +269,54 @@ def test_a_click_on_the_strip_opens_that_step(window: Window) -> None:
     QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(strip.width() - 8, 40))
     QApplication.processEvents()
     assert window.chapter("sheet").view.currentIndex().row() == len(window.desk.job.steps) - 1
+
+
+def menu_line(menu: QMenu, *words: str) -> QAction:
+    """The line of a menu that begins with the words, through its submenus."""
+    found = next(one for one in menu.actions() if one.text().startswith(words[0]))
+    return menu_line(found.menu(), *words[1:]) if len(words) > 1 else found
+
+
+def spine_middle(window: Window, call: str) -> QPointF:
+    spine = next(one for one in window.chapter("shelf").board.shelf().planned if one.call == call)
+    return QPointF(spine.x + spine.width / 2, drawn.PLANNED_FOOT - 40)
+
+
+def test_steps_by_hand_are_made_on_the_shelf_and_undone(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    board = window.chapter("shelf").board
+    menu = board.hand_menu(board.shelf(), spine_middle(window, "D1"))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("40 GiB", True))
+    menu_line(menu, "Resize D1").trigger()
+    assert window.desk.reading.plan.planned.find("D1")[1].size == 40 * GIB
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("plates", True))
+    menu_line(board.hand_menu(board.shelf(), spine_middle(window, "D1")), "Label D1").trigger()
+    assert window.desk.reading.plan.planned.find("D1")[1].filesystem.label == "plates"
+    gap = next(one for one in board.shelf().planned_gaps if one.size > 30 * GIB)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("rest", True))
+    menu_line(
+        board.hand_menu(board.shelf(), QPointF(gap.x + gap.width / 2, drawn.PLANNED_FOOT - 40)), "Make a volume: Linux data"
+    ).trigger()
+    assert window.desk.reading.plan.planned.find("D2")[1].size == 87764 * MIB - 40 * GIB
+    menu_line(board.hand_menu(board.shelf(), spine_middle(window, "D2")), "Format D2", "ext4").trigger()
+    menu_line(board.hand_menu(board.shelf(), spine_middle(window, "R1")), "Remove R1, giving up").trigger()
+    assert window.desk.reading.ledger.lost == ("R1",)
+    assert len(window.desk.job.by_hand) == 5
+    for left in (4, 3, 2, 1, 0):
+        QTest.keySequence(window, "Ctrl+Z")
+        assert len(window.desk.job.by_hand) == left
+
+
+def test_a_step_by_hand_that_cannot_be_says_why(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    board = window.chapter("shelf").board
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("12 parsecs", True))
+    menu_line(board.hand_menu(board.shelf(), spine_middle(window, "D1")), "Resize D1").trigger()
+    assert "not a unit" in window.notice.words.text()
+    assert window.desk.job.by_hand == ()
+    window.desk.select("W1")
+    menu = board.hand_menu(board.shelf(), None)
+    assert "Label W1" in menu_line(menu, "Label W1").text()
+    menu_line(menu, "Flags of W1", "hidden").trigger()
+    assert window.desk.reading.plan.planned.find("W1")[1].attributes == 1 << 62
+    menu_line(board.hand_menu(board.shelf(), None), "Take the last step by hand back").trigger()
+    assert window.desk.job.by_hand == ()
+    assert board.hand_menu(board.shelf(), QPointF(5, 2)) is None

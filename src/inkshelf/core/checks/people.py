@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.checks.registry import Aim, Finding, Know, Show, check
+from inkshelf.core.checks.registry import Aim, Finding, Know, Severity, Show, check
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Confirm
 
 
@@ -76,6 +77,24 @@ def encryption(reading: Reading) -> Iterator[Finding]:
             "The trust module asks for it once the start-up files change. Find it before, suspend protection, resume after.",
             systems,
             (Know("recovery_key", True, "It is at hand"),),
+        )
+
+
+@check
+def given_up(reading: Reading) -> Iterator[Finding]:
+    """Volumes whose contents the plan gives up: a system is a stop, anything else a warning."""
+    for call in reading.ledger.lost:
+        found = reading.plan.found.find(call)
+        if found is None:
+            continue
+        volume = found[1]
+        what = volume.holds.title if volume.holds else f"{binary(volume.used)} in use" if volume.used else "its place"
+        why = f"{what} would be gone, and only a back-up brings it back."
+        if volume.role == "recovery":
+            why += " Without it the owner's system cannot repair itself."
+        severity: Severity = "stop" if volume.holds or volume.role == "startup" else "warn"
+        yield Finding(
+            f"people.lost.{call}", severity, f"{call} is given up", why, (call,), (Show("sheet", "Look at the sheet"),)
         )
 
 

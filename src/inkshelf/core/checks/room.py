@@ -129,7 +129,7 @@ def floors(reading: Reading) -> Iterator[Finding]:
     if job.aim is None or not job.steps:
         return
     apart = job.aim.home == "apart"
-    for step in job.steps:
+    for step in job.steps[: len(job.steps) - len(job.by_hand)]:
         if not isinstance(step, Create) or step.role not in {"system", "data"}:
             continue
         item = "home" if step.role == "data" else ("linux_root" if apart else "linux_desktop")

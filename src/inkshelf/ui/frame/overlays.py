@@ -20,6 +20,7 @@ MORE_KEYS = (
     ("Up, Down", "choose a volume, a chapter, a step"),
     ("Alt while dragging", "snap to 1 MiB"),
     ("Space on the sheet", "tick a step"),
+    ("Menu, right click", "steps by hand on the shelf"),
 )
 
 

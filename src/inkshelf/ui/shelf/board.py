@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QPointF, QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QSize, Qt
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from inkshelf.core.disk.types import flag_words, type_name
 from inkshelf.core.size import GIB, MIB, both
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.shelf import painter as draw
+from inkshelf.ui.shelf.hand import HandMenu
 from inkshelf.ui.shelf.layout import Edge, Shelf, Spine, lay_out, snap
 
 REACH = 13.0
@@ -31,7 +32,7 @@ class Board(QWidget):
         self.setFixedHeight(int(draw.TOTAL))
         self.setAccessibleName("shelf")
         self.setAccessibleDescription(
-            "Left and right move the edge, with Shift in steps of 10 GiB, with Ctrl of 1 MiB. Up and down choose a volume. E takes the other edge."
+            "Left and right move the edge, with Shift in steps of 10 GiB, with Ctrl of 1 MiB. Up and down choose a volume. E takes the other edge, Menu offers steps by hand."
         )
 
     def sizeHint(self) -> QSize:
@@ -140,6 +141,30 @@ class Board(QWidget):
         if disk.device:
             lines.append(f"{disk.device}{'p' if disk.device[-1:].isdigit() else ''}{volume.number} where it was captured")
         return "\n".join(lines + flag_words(volume))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer steps by hand for what is under the mouse, or for what is selected where a key asked."""
+        shelf = self.shelf()
+        if event is None or shelf is None:
+            return
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        menu = self.hand_menu(shelf, None if by_key else QPointF(event.pos()))
+        if menu is not None:
+            menu.popup(self.mapToGlobal(QPoint(20, int(draw.PLANNED_TOP))) if by_key else event.globalPos())
+
+    def hand_menu(self, shelf: Shelf, at: QPointF | None) -> HandMenu | None:
+        """Return the menu for the planned volume or gap at a point (``None``: the selected volume)."""
+        disk = self.desk.reading.plan.planned.disk(self.disk)
+        spine = self.spine_at(shelf, at) if at is not None else None
+        call = spine.call if spine else (self.desk.selected if at is None else "")
+        volume = next((one for one in disk.volumes if one.call == call), None)
+        if volume is not None:
+            self.desk.select(volume.call)
+            return HandMenu(self, self.desk, disk, volume)
+        if at is None or not draw.PLANNED_TOP <= at.y() <= draw.PLANNED_FOOT:
+            return None
+        gap = next((one for one in disk.gaps() if shelf.scale.x(one.start) <= at.x() <= shelf.scale.x(one.end)), None)
+        return HandMenu(self, self.desk, disk, gap) if gap else None
 
     # -- keys ----------------------------------------------------------------------------------------------------
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -89,7 +89,7 @@ def _gap(painter: QPainter, x: float, width: float, foot: float, height: float, 
         "free",
         binary(size).replace(" GiB", "G").replace(" MiB", "M").replace(" TiB", "T") if width < 70 else binary(size),
     )
-    for place, text in enumerate(words):
+    for place, text in enumerate(words if width >= 40 else ()):
         painter.setFont(theme.sans(11) if place == 0 else theme.mono(11))
         painter.drawText(QRectF(x - 6, foot - 36 + 14 * place, width + 12, 15), Qt.AlignmentFlag.AlignCenter, text)
 

@@ -1,0 +1,96 @@
+"""Steps by hand on the shelf: what the menu of a volume or a gap offers. All of it is pencil, and can be undone."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from inkshelf.core.errors import InkshelfError
+from inkshelf.core.machine.state import Disk, Gap, Volume
+from inkshelf.core.plan.byhand import FLAGS, change, take_back
+from inkshelf.core.size import binary
+from inkshelf.ui.desk import Desk, Notice
+
+KINDS = (("FAT32", "fat32"), ("ext4", "ext4"), ("swap", "swap"))
+TYPES = (
+    ("Linux data", "linux_data"),
+    ("Linux home", "linux_home"),
+    ("Linux swap", "linux_swap"),
+    ("EFI system", "efi_system"),
+    ("basic data", "basic_data"),
+)
+
+
+class HandMenu(QMenu):
+    """The menu of a volume, or of a gap; every line becomes one step, or a notice that says why not."""
+
+    def __init__(self, parent: QWidget, desk: Desk, disk: Disk, target: Volume | Gap) -> None:
+        super().__init__(parent)
+        self.desk, self.disk = desk, disk
+        self.setAccessibleName("steps by hand")
+        if isinstance(target, Volume):
+            self._volume(target)
+        else:
+            self._gap(target)
+        if desk.job.by_hand:
+            self.addSeparator()
+            self.addAction(f"Take the last step by hand back ({desk.job.by_hand[-1].kind})", self._back)
+
+    def _volume(self, volume: Volume) -> None:
+        call = volume.call
+        self.addAction(
+            f"Resize {call}…",
+            partial(
+                self._ask,
+                "resize",
+                call,
+                "size",
+                f"{call} has {binary(volume.size, 2)}. Make it (a size with a unit, or rest):",
+            ),
+        )
+        behind = self.addMenu(f"Move {call} right behind")
+        for other in self.disk.volumes if behind else ():
+            if other.call != call and any(gap.start == other.end for gap in self.disk.gaps()):
+                behind.addAction(other.call, partial(self._do, "move", call, after=other.call))  # type: ignore[union-attr]
+        if behind is not None and behind.isEmpty():
+            behind.setEnabled(False)
+            behind.setTitle(f"Move {call}: there is no free room behind a volume")
+        self.addAction(f"Label {call}…", partial(self._ask, "label", call, "label", f"Label of {call}:"))
+        self._choices(f"Type of {call}", [(words, partial(self._do, "type", call, type=key)) for words, key in TYPES])
+        flags = [
+            (words, partial(self._do, "flag", call, flag=words, state="off" if volume.attributes >> bit & 1 else "on"))
+            for words, bit in FLAGS.items()
+        ]
+        self._choices(f"Flags of {call}", flags)
+        self.addSeparator()
+        loss = f", giving up what is on {call}" if volume.used and not volume.planned else ""
+        self._choices(f"Format {call}{loss}", [(words, partial(self._do, "format", call, fs=kind)) for words, kind in KINDS])
+        self.addAction(f"Remove {call}{loss}", partial(self._do, "delete", call))
+
+    def _gap(self, gap: Gap) -> None:
+        place = f"{-(-gap.start // (1 << 20))}MiB"
+        words = f"{binary(gap.size, 2)} are free here. Make a volume of (a size with a unit, or rest):"
+        for title, key in TYPES:
+            self.addAction(
+                f"Make a volume: {title}…", partial(self._ask, "create", self.disk.id, "size", words, at=place, type=key)
+            )
+
+    def _choices(self, title: str, lines: list[tuple[str, partial[None]]]) -> None:
+        menu = self.addMenu(title)
+        for words, do in lines if menu is not None else ():
+            menu.addAction(words, do)  # type: ignore[union-attr]
+
+    def _ask(self, verb: str, call: str, field: str, words: str, **fixed: str) -> None:
+        text, good = QInputDialog.getText(self.parentWidget(), "By hand", words)
+        if good and text.strip():
+            self._do(verb, call, **{field: text.strip()}, **fixed)
+
+    def _do(self, verb: str, call: str, **words: str) -> None:
+        try:
+            self.desk.change(change(self.desk.job, verb, call, **words), f"{verb} {call} by hand")
+        except InkshelfError as error:
+            self.desk.say(Notice(error.what, error.remedy))
+
+    def _back(self) -> None:
+        self.desk.change(take_back(self.desk.job), "take a step by hand back")
