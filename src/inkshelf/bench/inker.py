@@ -248,9 +248,16 @@ class _Inker:
         fd = os.open(target, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
         os.close(fd)
         self.fds[disk.id] = open_for_writing(target, source.size)
+        before = os.fstat(source.fileno())
         if not clone(source.fileno(), self.fds[disk.id]):
             self.copied += copy_data(
                 source.fileno(), self.fds[disk.id], 0, source.size, 0, lambda count: self._say(0, self.words, count)
+            )
+        after = os.fstat(source.fileno())
+        if (before.st_mtime_ns, before.st_size) != (after.st_mtime_ns, after.st_size):
+            raise BenchError(
+                f"{source.path} changed while it was copied.",
+                "Something else writes to it: close that, take the image in again, then ink.",
             )
 
     @singledispatchmethod
