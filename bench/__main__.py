@@ -87,6 +87,7 @@ def measure_window(folder: Path) -> None:
                 capture_output=True,
                 text=True,
                 check=True,
+                env=ordinary,
             )
             had.append(float(said.stdout.split()[-1]))
     empty, full = (statistics.median(had) for had in times.values())

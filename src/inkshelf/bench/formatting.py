@@ -11,6 +11,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.sparse import write_all
 from inkshelf.core.disk import ntfs
 from inkshelf.core.disk.filesystems import fat32_cluster_sectors
+from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.steps.kinds import Format
@@ -94,20 +95,14 @@ def _edit_record(path: Path, number: int, change: object) -> None:
         os.close(fd)
 
 
-def wake(path: Path) -> None:
-    """Stand-in for a full shutdown of the owner's system: the hibernation file's header is blanked."""
-    with ImageFile(path) as source:
-        volume = ntfs.open_ntfs(source)
-        number = ntfs.root_names(volume).get(exact("nt", "hibernation_file")) if volume else None
-        if volume is None or number is None:
-            return
-        runs = next((one.runs for one in ntfs.attributes(volume, number) if one.kind == ntfs.DATA and one.runs), ())
-    if runs:
-        fd = os.open(path, os.O_RDWR | os.O_CLOEXEC)
-        try:
-            write_all(fd, bytes(4096), runs[0][0] * volume.cluster)
-        finally:
-            os.close(fd)
+def hibernation_header(source: ByteSource) -> int | None:
+    """Return where the hibernation file of an NTFS volume begins, from the volume's start, or ``None`` where there is none."""
+    volume = ntfs.open_ntfs(source)
+    number = ntfs.root_names(volume).get(exact("nt", "hibernation_file")) if volume else None
+    if volume is None or number is None:
+        return None
+    runs = next((one.runs for one in ntfs.attributes(volume, number) if one.kind == ntfs.DATA and one.runs), ())
+    return runs[0][0] * volume.cluster if runs and runs[0][0] >= 0 else None
 
 
 def check(path: Path, kind: str) -> str:

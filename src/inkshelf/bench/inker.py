@@ -21,8 +21,9 @@ from inkshelf.bench.handover import Written, flush, hand_over, take_back
 from inkshelf.bench.image import ImageFile, inspect, open_checked
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
-from inkshelf.bench.sparse import clone, copy_data, data_bytes, data_ranges, move_within
+from inkshelf.bench.sparse import clone, copy_data, data_bytes, data_ranges, move_pieces, move_within
 from inkshelf.bench.tablewriter import write_table
+from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, InkshelfError
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
@@ -76,6 +77,7 @@ class CancelledError(BenchError):
 
 
 Tell = Callable[[Progress], None]
+HEAVY = (Shrink, Grow, Move, Label, Format, Install)  # the others write what can simply be written again
 
 
 def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
@@ -153,16 +155,27 @@ class _Inker:
         first = entry.step if entry.state == "step" else len(self.job.steps) + 1 if entry.state != "copying" else 1
         if entry.state == "copying":
             self.store.write(self.plan.found.firmware)
+            self._checkpoint(1)
         for number in range(first, len(self.job.steps) + 1):
             step, before, after = self.job.steps[number - 1], self.plan.machines[number - 1], self.plan.machines[number]
             self._say(number, words(step, before).title)
-            if (self.journal.entry.state, self.journal.entry.step) != ("step", number):
-                self.journal.step(number)
+            if isinstance(step, HEAVY) and (self.journal.entry.state, self.journal.entry.step) != ("step", number):
+                self._checkpoint(number)
             self._do(step, before, after)
-            for fd in self.fds.values():
-                os.fsync(fd)
+        self._flush()
         self.journal.over("reading back")
+        shutil.rmtree(self.bench.folder / "hand", ignore_errors=True)
         self._say(len(self.job.steps) + 1, "reading everything back")
+
+    def _flush(self) -> None:
+        for fd in self.fds.values():
+            os.fsync(fd)
+
+    def _checkpoint(self, number: int) -> None:
+        """From here on the work can go on at step ``number``: what was done before is on the disk, and the journal says so."""
+        self._flush()
+        self.journal.step(number)
+        shutil.rmtree(self.bench.folder / "hand", ignore_errors=True)
 
     def _keep(self, report: Report) -> None:
         """Keep the report with the bench."""
@@ -214,13 +227,14 @@ class _Inker:
         work: Callable[[Path], None],
         part: int = 0,
         *,
+        last: bool = True,
         size: int | None = None,
         blank: bool = False,
     ) -> None:
         """Let a utility work on the volume's bytes and bring back what it changed.
 
-        The scratch file is complete and on the disk before the image is touched, and stays until all of it is back: a cut in
-        between is made good by bringing it back again.
+        The scratch file is complete and on the disk before the image is touched, and stays until the next checkpoint: a cut in
+        between is made good by bringing it back again. ``last``: the step has no further part.
         """
         if self.journal.entry.part > part:
             return
@@ -234,9 +248,9 @@ class _Inker:
             flush(path)
             self.journal.note(back=True)
         take_back(fd, path, volume, self.written, size)
-        os.fsync(fd)
-        self.journal.note(back=False, part=part + 1)
-        shutil.rmtree(folder, ignore_errors=True)
+        if not last:
+            os.fsync(fd)
+            self.journal.note(back=False, part=part + 1)
 
     def _copy_one(self, source: ImageFile, target: Path, disk: Disk) -> None:
         if target.exists() and target.samefile(source.path):
@@ -304,23 +318,20 @@ class _Inker:
             self.journal.note(ranges=tuple(data_ranges(fd, volume.start, volume.end)))
         entry = self.journal.entry
         overlapping = abs(step.start - volume.start) < volume.size
-        self.written.image += move_within(
-            fd,
-            volume.start,
-            volume.size,
-            step.start,
-            entry.ranges,
-            entry.pieces,
-            lambda count: self._safe(fd, count, overlapping),
-        )
+        whole = len(move_pieces(entry.ranges, step.start - volume.start))
+        safe = partial(self._safe, fd, whole if not overlapping else 0)
+        self.written.image += move_within(fd, volume.start, volume.size, step.start, entry.ranges, entry.pieces, safe)
         self._table(after, disk.id)
 
-    def _safe(self, fd: int, pieces: int, overlapping: bool) -> None:  # noqa: FBT001
-        """A piece of a move is copied: where the next may write over its source, the journal says so first."""
-        self._say(self.step, self.words)
-        if overlapping:
+    def _safe(self, fd: int, only: int, pieces: int) -> None:
+        """A piece of a move is copied. Before its source may be written over or given back, the journal says so.
+
+        ``only``: the number of the one piece to note, the last, where source and target do not overlap; 0: note each.
+        """
+        if only in {0, pieces}:
             os.fsync(fd)
             self.journal.note(pieces=pieces)
+        self._say(self.step, self.words)
 
     @_do.register
     def _label(self, step: Label, before: Machine, after: Machine) -> None:
@@ -334,15 +345,18 @@ class _Inker:
 
     @_do.register
     def _prepare(self, step: Prepare, before: Machine, after: Machine) -> None:
-        _, volume, fd = self._volume(before, step.call)
+        disk, volume, fd = self._volume(before, step.call)
         if step.what == "fast_startup_off" and volume.filesystem and volume.filesystem.hibernated:
-            self._hand(volume, fd, formatting.wake)
+            with ImageFile(self.bench.image(disk.id)) as image:
+                place = formatting.hibernation_header(Slice(image, volume.start, volume.size))
+            if place is not None:  # stand-in for a full shutdown of the owner's system: the header is blanked
+                self.written.put(fd, bytes(4096), volume.start + place)
 
     @_do.register
     def _install(self, step: Install, before: Machine, after: Machine) -> None:
         for part, (call, put) in enumerate(((step.call, installers.put_root), (step.esp, installers.put_startup))):
             _, volume, fd = self._volume(before, call)
-            self._hand(volume, fd, partial(put, step=step), part)
+            self._hand(volume, fd, partial(put, step=step), part, last=part == 1)
 
     @_do.register(AddEntry)
     @_do.register(SetOrder)

@@ -1,7 +1,7 @@
 """The journal of a bench: which step was begun and how far it got, on the disk before the bytes are.
 
-Every step can be done again from what the journal says: tables and fresh file systems are written anew; a volume that a utility
-changed comes back from its scratch file, which is kept until all of it is back; a move goes on behind the last piece that is safe.
+The work goes on at the last checkpoint: tables, boot variables and fresh file systems are written anew; a volume that a utility
+changed comes back from its scratch file, which is kept until the next checkpoint; a move goes on behind the last piece that is safe.
 """
 
 from __future__ import annotations

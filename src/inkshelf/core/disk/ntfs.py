@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.filesystems import SLICES
 from inkshelf.core.disk.source import ByteSource, exactly
@@ -17,9 +16,6 @@ from inkshelf.core.machine.state import FileSystem
 from inkshelf.core.size import align_up, binary
 from inkshelf.core.value import Value
 from inkshelf.data import exact
-
-if TYPE_CHECKING:
-    import numpy as np
 
 ATTRIBUTE_LIST = 0x20
 MFT, MIRROR, LOG, VOLUME, ROOT, BITMAP = 0, 1, 2, 3, 5, 6
@@ -245,31 +241,34 @@ def _index(raw: bytes, header_at: int) -> dict[str, int]:
 
 def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
     """Return used clusters, the cluster behind the last used one, and used clusters in each of ``SLICES`` slices."""
-    import numpy as np  # late: it takes longer to load than a window does
-
     data = next((one for one in attributes(volume, BITMAP) if one.kind == DATA and not one.name), None)
     if data is None:
         raise FormatError("The cluster bitmap of an NTFS volume is missing.", "Let its own system check the volume.")
-    counts = np.zeros(SLICES, dtype=np.int64)
-    last, position = 0, 0
-    per_slice = max(8, align_up(-(-volume.clusters // SLICES), 8))
+    import numpy as np  # late: it takes longer to load than a window does
+
+    counts = [0] * SLICES
+    position, end = 0, (0, b"")
+    per_slice = max(8, align_up(-(-volume.clusters // SLICES), 8)) // 8
     for piece in _bitmap_pieces(volume, data):
-        if piece is not None:
-            bits = np.frombuffer(piece, np.uint8)
-            nonzero = np.flatnonzero(bits)
-            if nonzero.size:
-                counts += _by_slice(bits, nonzero, position, per_slice)
-                tail = int(nonzero[-1])
-                last = (position + tail) * 8 + int(bits[tail]).bit_length()
+        if piece is not None and np.frombuffer(piece, np.uint8).any():
+            _count_by_slice(piece, position, per_slice, counts)
+            end = (position, piece)
         position += CHUNK if piece is None else len(piece)
-    return int(counts.sum()), min(last, volume.clusters), tuple(int(one) for one in counts)
+    filled = end[1].rstrip(b"\0")
+    last = (end[0] + len(filled) - 1) * 8 + filled[-1].bit_length() if filled else 0
+    return sum(counts), min(last, volume.clusters), tuple(counts)
 
 
-def _by_slice(bits: np.ndarray, nonzero: np.ndarray, position: int, per_slice: int) -> np.ndarray:
+def _count_by_slice(bits: bytes, position: int, per_slice: int, counts: list[int]) -> None:
+    """Add the set bits of a piece of the bitmap to the slices that it lies in; sizes in bytes of the bitmap."""
     import numpy as np
 
-    which = np.minimum((position + nonzero) * 8 // per_slice, SLICES - 1)
-    return np.bincount(which, weights=np.bitwise_count(bits[nonzero]), minlength=SLICES).astype(np.int64)
+    at = 0
+    while at < len(bits):
+        which = min((position + at) // per_slice, SLICES - 1)
+        end = len(bits) if which == SLICES - 1 else min(len(bits), (which + 1) * per_slice - position)
+        counts[which] += int(np.bitwise_count(np.frombuffer(bits, np.uint8, end - at, at)).sum(dtype=np.int64))
+        at = end
 
 
 def _bitmap_pieces(volume: Ntfs, data: Attribute) -> Iterator[bytes | None]:
