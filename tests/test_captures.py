@@ -203,6 +203,26 @@ def test_the_command_line_takes_any_of_them(
     assert "start.assumed" not in {one["key"] for one in document["findings"]}
 
 
+def test_boot_variables_of_a_legacy_machine_are_a_contradiction(
+    demo_files: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "entries.txt").write_text(NEW)
+    arguments = [
+        "new",
+        "-o",
+        str(tmp_path / "job.json"),
+        "--firmware",
+        "legacy",
+        "--disk",
+        str(demo_files[0]),
+        "--capture",
+        str(tmp_path / "entries.txt"),
+    ]
+    assert run(arguments) == 2
+    assert "say --firmware uefi" in capsys.readouterr().err
+    assert not (tmp_path / "job.json").exists()
+
+
 def test_captures_made_by_the_real_utilities_are_read(demo_files: tuple[Path, Path]) -> None:
     """The listing of this very machine, whatever it is, gives disks or a clear refusal."""
     said = subprocess.run(

@@ -142,25 +142,25 @@ def new(
     from inkshelf.store import jobfile
 
     told, sources = _captured(lsblk, sfdisk or [], capture or [])
-    conditions = Conditions(
-        mains=_choice("--mains", mains, {"yes": True, "no": False}),
-        backup=_choice("--backup", backup, {"none": "none", "made": "made", "read-back": "read back"}),
-        encrypted=_choice("--encrypted", encrypted, {"yes": True, "no": False}),
-    )
     job = take_in(
         disk or [],
         [told.disks] if told.disks else [],
         sources,
-        mode=_choice("--firmware", firmware, {"uefi": "uefi", "legacy": "legacy"}),
-        secure_boot=_choice("--secure-boot", secure_boot, {one: one for one in ("on", "off", "absent", "hidden")}),
+        mode=_said("firmware", firmware),
+        secure_boot=_said("secure-boot", secure_boot),
         ram_bytes=parse_size(ram) if ram else None,
-        conditions=conditions,
+        conditions=Conditions(_said("mains", mains), _said("backup", backup), encrypted=_said("encrypted", encrypted)),
         title=title or output.stem,
         owner=owner,
     )
     if told.firmware is not None:
         from inkshelf.exchange.bootvars import with_boot_variables
 
+        if firmware.lower() == "legacy":
+            raise InkshelfError(
+                "Boot variables were captured, and --firmware says legacy.",
+                "A machine that has them started as UEFI: say --firmware uefi.",
+            )
         job = replace(job, found=with_boot_variables(job.found, told.firmware))
     jobfile.save(job, output)
     volumes = sum(len(one.volumes) for one in job.found.disks)
@@ -177,6 +177,23 @@ def _captured(lsblk: Path | None, sfdisk: list[Path], others: list[Path]) -> tup
     paths = [*([lsblk] if lsblk else []), *sfdisk, *others]
     told = gather(read_text(path) for path in paths)
     return told, [Source(kind, str(path.resolve())) for kind, path in zip(told.kinds, paths, strict=True)]
+
+
+YES_NO = {"yes": True, "no": False}
+FACTS: dict[str, tuple[str, dict[str, Any]]] = {
+    "backup": ("backup", {"none": "none", "made": "made", "read-back": "read back"}),
+    "mains": ("mains", YES_NO),
+    "consent": ("consent", YES_NO),
+    "encrypted": ("encrypted", YES_NO),
+    "recovery-key": ("recovery_key", YES_NO),
+    "secure-boot": ("secure_boot", {one: one for one in ("on", "off", "absent", "hidden")}),
+    "firmware": ("mode", {"uefi": "uefi", "legacy": "legacy"}),
+}
+
+
+def _said(fact: str, value: str | None) -> Any:
+    """Return the value that a word on the command line means for a fact, ``None`` where nothing was said."""
+    return _choice(f"--{fact}", value, FACTS[fact][1])
 
 
 def _choice(option: str, value: str | None, known: dict[str, Any]) -> Any:
@@ -437,23 +454,13 @@ def know(
     from inkshelf.core.size import parse_size
     from inkshelf.store import jobfile
 
-    yes_no = {"yes": True, "no": False}
-    known: dict[str, tuple[str, dict[str, Any]]] = {
-        "backup": ("backup", {"none": "none", "made": "made", "read-back": "read back"}),
-        "mains": ("mains", yes_no),
-        "consent": ("consent", yes_no),
-        "encrypted": ("encrypted", yes_no),
-        "recovery-key": ("recovery_key", yes_no),
-        "secure-boot": ("secure_boot", {one: one for one in ("on", "off", "absent", "hidden")}),
-        "firmware": ("mode", {"uefi": "uefi", "legacy": "legacy"}),
-    }
     old = jobfile.load(job)
     if fact.lower().startswith("used:"):
         changed = record(old, f"used:{fact[5:].upper()}", parse_size(value))
     elif fact == "ram":
         changed = record(old, "ram_bytes", parse_size(value))
     else:
-        field, values = _choice("FACT", fact, known)
+        field, values = _choice("FACT", fact, FACTS)
         changed = record(old, field, _choice(fact, value, values))
     jobfile.save(changed, job)
     print(f"{job}: {fact} is {value}")
