@@ -9,7 +9,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from inkshelf.bench import demo
@@ -90,6 +90,7 @@ def test_an_empty_window_says_what_to_do_and_takes_dropped_files(
         QApplication.processEvents()
     window.desk.show("intake")
     assert not window.desk.job.found.disks
+    assert "Findings" in " ".join(one.text() for one in window.margin.findChildren(QLabel))
     (tmp_path / "bad.img").write_text("hello")
     (tmp_path / "other.json").write_text("{}")
     for path, says in (

@@ -162,7 +162,7 @@ class Margin(QWidget):
         box.addWidget(scrolled(inside), 1)
         self._shown: dict[str, Note] = {}
         self.setAccessibleName("margin: findings")
-        self._order: tuple[str, ...] = ()
+        self._order: tuple[str, ...] | None = None
         self._waiting: list[Finding] = []
 
     def refresh(self) -> None:
@@ -217,5 +217,5 @@ class Margin(QWidget):
 
     def rebuild(self) -> None:
         """Make every note anew, after the theme changed."""
-        self._order = ("",)
+        self._order = None
         self.refresh()

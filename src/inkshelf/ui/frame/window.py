@@ -347,13 +347,12 @@ class Window(QMainWindow):
             page.show_step_soon(step)  # type: ignore[attr-defined]
 
     def _saved(self) -> None:
-        self.saved.setText(
-            f"saved {self.desk.saved_at}"
-            if self.desk.saved_at
-            else ""
-            if not self.desk.job.found.disks
-            else "not saved to a file"
-        )
+        if not self.desk.job.found.disks:
+            self.saved.setText("")
+        elif self.desk.saved_at:
+            self.saved.setText(f"saved {self.desk.saved_at}")
+        else:
+            self.saved.setText("saved as you go" if self.desk.path else "not saved to a file")
 
     def _noticed(self) -> None:
         self.notice.show_notice(self.desk.notice)
