@@ -7,6 +7,7 @@ import uuid
 from hypothesis import strategies as st
 
 from inkshelf.core.disk.gpt import GptEntry, GptTable, blank
+from inkshelf.core.disk.mbr import MbrEntry, MbrTable
 from inkshelf.core.plan.aim import Aim
 from inkshelf.core.size import GIB, MIB
 
@@ -36,6 +37,38 @@ def gpt_tables(draw: st.DrawFn) -> GptTable:
         tuple(sorted(entries, key=lambda one: one.number)),
         backup_lba=table.backup_lba,
     )
+
+
+@st.composite
+def mbr_tables(draw: st.DrawFn) -> tuple[MbrTable, int, int]:
+    """An MBR with primaries, and logical volumes in any order inside an extended one; with sector and disk size in bytes."""
+    sector, size = draw(st.sampled_from([512, 4096])), draw(st.integers(8, 64)) * MIB
+    edges = draw(st.lists(st.integers(8, size // sector), min_size=2, max_size=8, unique=True).map(sorted))
+    stretches = list(zip(edges[::2], edges[1::2], strict=False))
+    numbers = draw(st.permutations(range(1, 5)))
+    kinds = st.sampled_from([0x07, 0x0C, 0x27, 0x82, 0x83, 0x8E, 0xEF])
+    container = draw(st.none() | st.integers(0, len(stretches) - 1))
+    entries, active = [], draw(st.integers(0, 4))
+    for place, (low, high) in enumerate(stretches):
+        number = numbers[place]
+        if place == container:
+            entries.append(MbrEntry(number, draw(st.sampled_from([0x05, 0x0F])), low, high - low))
+            entries += draw(_logicals(low, high, kinds))
+        else:
+            entries.append(MbrEntry(number, draw(kinds), low, high - low, active=number == active))
+    signature = f"{draw(st.integers(1, 0xFFFFFFFF)):08x}"
+    return MbrTable(signature, tuple(sorted(entries, key=lambda one: one.number))), sector, size
+
+
+@st.composite
+def _logicals(draw: st.DrawFn, low: int, high: int, kinds: st.SearchStrategy[int]) -> list[MbrEntry]:
+    if high - low < 8:
+        return []
+    cuts = draw(st.lists(st.integers(low + 1, high), max_size=10, unique=True).map(sorted))
+    pairs = [(a, b) for a, b in zip(cuts[::2], cuts[1::2], strict=False)]
+    pairs = [(a, b) for at, (a, b) in enumerate(pairs) if a > (pairs[at - 1][1] if at else low + 1)]
+    order = draw(st.permutations(range(len(pairs))))
+    return [MbrEntry(5 + order[at], draw(kinds), a, b - a, logical=True) for at, (a, b) in enumerate(pairs)]
 
 
 aims = st.builds(

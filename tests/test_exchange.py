@@ -321,7 +321,7 @@ def workplace(job: Job, tmp_path: Path) -> Path:
     shrunk = next(number for number, step in enumerate(job.steps, 1) if isinstance(step, Shrink))
     fd = os.open(tmp_path / "disk.img", os.O_RDWR | os.O_CREAT)
     os.ftruncate(fd, job.found.disks[0].size)
-    write_table(fd, reading.plan.machines[shrunk].disks[0], Written())
+    write_table(fd, reading.plan.found.disks[0], reading.plan.machines[shrunk].disks[0], Written())
     os.close(fd)
     return tmp_path
 
@@ -378,7 +378,7 @@ def test_the_script_makes_the_table_that_was_planned(workplace: Path, job: Job) 
 
 def test_the_script_refuses_a_disk_that_was_not_shrunk_yet(workplace: Path, job: Job) -> None:
     fd = os.open(workplace / "disk.img", os.O_RDWR)
-    write_table(fd, job.found.disks[0], Written())
+    write_table(fd, job.found.disks[0], job.found.disks[0], Written())
     os.close(fd)
     done = run_script(workplace)
     assert done.returncode == 1

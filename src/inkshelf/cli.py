@@ -407,7 +407,8 @@ def change(
     size: Annotated[str | None, typer.Option("--size", help="A size with a unit, or rest.")] = None,
     after: Annotated[str | None, typer.Option("--after", help="Right behind this volume.")] = None,
     at: Annotated[str | None, typer.Option("--at", help="At this place, for example 40GiB.")] = None,
-    kind: Annotated[str | None, typer.Option("--type", help="For create: a partition type.")] = None,
+    kind: Annotated[str | None, typer.Option("--type", help="For create: a partition type, or extended.")] = None,
+    table: Annotated[str | None, typer.Option("--table", help="For create: a fresh table, gpt or mbr; all volumes go.")] = None,
     fs: Annotated[str | None, typer.Option("--fs", help="For format: fat32, ext4 or swap.")] = None,
     label: Annotated[str | None, typer.Option("--label", help="For format: the label.")] = None,
     as_json: JsonFlag = False,
@@ -429,7 +430,9 @@ def change(
     changed = (
         take_back(old)
         if verb == "undo"
-        else by_hand(old, verb, call.upper(), **{"size": size, "after": after, "at": at, "type": kind, "fs": fs, **meant})
+        else by_hand(
+            old, verb, call.upper(), **{"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table, **meant}
+        )
     )
     jobfile.save(changed, job)
     if as_json:

@@ -21,23 +21,26 @@ from inkshelf.bench.handover import Written, flush, hand_over, take_back
 from inkshelf.bench.image import ImageFile, inspect, open_checked
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
-from inkshelf.bench.sparse import clone, copy_data, data_bytes, data_ranges, move_pieces, move_within
-from inkshelf.bench.tablewriter import write_table
+from inkshelf.bench.sparse import clone, copy_data, data_bytes, data_ranges, move_pieces, move_within, punch
+from inkshelf.bench.tablewriter import wipe_table, write_table
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, InkshelfError
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.sheet.words import words
+from inkshelf.core.size import MIB
 from inkshelf.core.steps.fold import Fold, fold
 from inkshelf.core.steps.kinds import (
     AddEntry,
     Create,
     Delete,
+    Enclose,
     Format,
     Grow,
     Install,
     Label,
     Move,
+    NewTable,
     Prepare,
     Retype,
     SetOrder,
@@ -284,31 +287,43 @@ class _Inker:
             raise BenchError(f"There is no volume {call}.", "Plan again.")
         return found[0], found[1], self.fds[found[0].id]
 
-    def _table(self, after: Machine, disk_id: str) -> None:
-        write_table(self.fds[disk_id], after.disk(disk_id), self.written)
+    def _table(self, before: Machine, after: Machine, disk_id: str) -> None:
+        write_table(self.fds[disk_id], before.disk(disk_id), after.disk(disk_id), self.written)
+
+    @_do.register
+    def _new_table(self, step: NewTable, before: Machine, after: Machine) -> None:
+        wipe_table(self.fds[step.disk], before.disk(step.disk))
+        self._table(before, after, step.disk)
+
+    @_do.register
+    def _enclose(self, step: Enclose, before: Machine, after: Machine) -> None:
+        self._table(before, after, step.disk)
 
     @_do.register
     def _create(self, step: Create, before: Machine, after: Machine) -> None:
-        self._table(after, step.disk)
+        """Marks of what stood there before are taken away, or the new volume would seem to hold it."""
+        for place in (step.start, step.start + step.size - MIB):
+            punch(self.fds[step.disk], max(step.start, place), min(MIB, step.size))
+        self._table(before, after, step.disk)
 
     @_do.register
     def _delete(self, step: Delete, before: Machine, after: Machine) -> None:
-        self._table(after, self._volume(before, step.call)[0].id)
+        self._table(before, after, self._volume(before, step.call)[0].id)
 
     @_do.register
     def _retype(self, step: Retype, before: Machine, after: Machine) -> None:
-        self._table(after, self._volume(after, step.call)[0].id)
+        self._table(before, after, self._volume(after, step.call)[0].id)
 
     @_do.register
     def _shrink(self, step: Shrink, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
         self._hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes), size=step.to_bytes)
-        self._table(after, disk.id)
+        self._table(before, after, disk.id)
 
     @_do.register
     def _grow(self, step: Grow, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(after, step.call)
-        self._table(after, disk.id)
+        self._table(before, after, disk.id)
         self._hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes))
 
     @_do.register
@@ -321,7 +336,7 @@ class _Inker:
         whole = len(move_pieces(entry.ranges, step.start - volume.start))
         safe = partial(self._safe, fd, whole if not overlapping else 0)
         self.written.image += move_within(fd, volume.start, volume.size, step.start, entry.ranges, entry.pieces, safe)
-        self._table(after, disk.id)
+        self._table(before, after, disk.id)
 
     def _safe(self, fd: int, only: int, pieces: int) -> None:
         """A piece of a move is copied. Before its source may be written over or given back, the journal says so.

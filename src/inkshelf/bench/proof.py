@@ -54,11 +54,11 @@ def same_as_taken_in(found: Disk, now: Disk, path: Path) -> None:
 
 
 def _as_planned(now: Disk, planned: Disk) -> Disk:
-    """Carry call numbers and roles over by partition GUID (by number where there is none)."""
-    known = {(one.guid or str(one.number)): one for one in planned.volumes}
+    """Carry call numbers and roles over by partition GUID (by place where there is none)."""
+    known = {(one.guid or str(one.start)): one for one in planned.volumes}
     volumes = []
     for volume in now.volumes:
-        twin = known.get(volume.guid or str(volume.number))
+        twin = known.get(volume.guid or str(volume.start))
         volumes.append(replace(volume, call=twin.call, role=twin.role) if twin else volume)
     return replace(now, id=planned.id, volumes=tuple(volumes))
 

@@ -1,11 +1,17 @@
-"""Write a disk's partition table into a bench image: both copies, changed sectors only, the state before the bytes."""
+"""Write a disk's partition table into a bench image: changed sectors only, the state before the bytes."""
 
 from __future__ import annotations
 
+import os
+
 from inkshelf.bench.handover import Written
+from inkshelf.bench.sparse import punch
+from inkshelf.core.disk import mbr_write
 from inkshelf.core.disk.gpt import GptEntry, GptTable, encode
-from inkshelf.core.errors import BenchError
+from inkshelf.core.disk.mbr import MbrEntry, MbrTable
+from inkshelf.core.errors import BenchError, TableError
 from inkshelf.core.machine.state import Disk
+from inkshelf.core.size import MIB
 
 
 def gpt_of(disk: Disk) -> GptTable:
@@ -35,13 +41,57 @@ def gpt_of(disk: Disk) -> GptTable:
     )
 
 
-def write_table(fd: int, disk: Disk, written: Written) -> None:
-    """Write the table of ``disk``; backup entries and header first, so that one good copy stands at every moment."""
-    if disk.table.kind != "gpt":
-        raise BenchError("Only GPT tables are written on the bench for now.", "Plan on a GPT disk.")
-    pieces = encode(gpt_of(disk))
+def mbr_of(disk: Disk) -> MbrTable:
+    """Return the MBR that a disk's state describes, its extended partition among the primaries."""
+    sector, inside = disk.sector, disk.table.extended
+    entries = [
+        MbrEntry(one.number, int(one.type_id, 16), one.start // sector, one.size // sector, one.active, one.logical)
+        for one in disk.volumes
+    ]
+    if inside is not None:
+        entries.append(MbrEntry(inside.number, int(inside.type_id, 16), inside.start // sector, inside.size // sector))
+    return MbrTable(disk.table.signature, tuple(sorted(entries, key=lambda one: one.number)))
+
+
+def write_table(fd: int, before: Disk, after: Disk, written: Written) -> None:
+    """Write the table of ``after``, which ``before`` becomes; raises ``BenchError`` where it cannot be said in that table."""
+    try:
+        if after.table.kind == "gpt":
+            _write_gpt(fd, before, after, written)
+        elif after.table.kind == "mbr":
+            _write_mbr(fd, after, written)
+        else:
+            raise BenchError(f"Disk {after.id} has no partition table.", "Make one first.")
+    except TableError as error:
+        raise BenchError(error.what, error.remedy) from error
+
+
+def _write_gpt(fd: int, before: Disk, after: Disk, written: Written) -> None:
+    """Backup entries and header first, so that one good copy stands at every moment."""
+    pieces = encode(gpt_of(after))
     for offset, data in (pieces[3], pieces[4], pieces[2], pieces[1]):
-        for at in range(0, len(data), disk.sector):
-            written.put(fd, data[at : at + disk.sector], offset + at)
-    if not disk.table.hybrid:
+        for at in range(0, len(data), after.sector):
+            written.put(fd, data[at : at + after.sector], offset + at)
+    if after.table.hybrid:
+        records = mbr_write.follow_hybrid(os.pread(fd, 512, 0), _became(before, after), after.size // after.sector)
+        written.put(fd, records, mbr_write.RECORDS_AT)
+    else:
         written.put(fd, pieces[0][1], pieces[0][0])
+
+
+def _became(before: Disk, after: Disk) -> dict[tuple[int, int], tuple[int, int] | None]:
+    now = {one.call: (one.start // after.sector, one.size // after.sector) for one in after.volumes}
+    return {(one.start // before.sector, one.size // before.sector): now.get(one.call) for one in before.volumes}
+
+
+def _write_mbr(fd: int, disk: Disk, written: Written) -> None:
+    for offset, data in mbr_write.encode(mbr_of(disk), disk.sector):
+        found = os.pread(fd, len(data), offset)
+        written.put(fd, mbr_write.keep_cylinders(data, found) if len(data) > 4 else data, offset)
+
+
+def wipe_table(fd: int, disk: Disk) -> None:
+    """Take away what an earlier table or whole-disk file system left at both ends; code before the records goes too."""
+    edge = max(MIB, 40 * disk.sector)
+    punch(fd, 0, edge)
+    punch(fd, disk.size - edge, edge)

@@ -11,7 +11,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.sheet import Sheet, sheet
 from inkshelf.core.size import binary, both
-from inkshelf.core.steps.kinds import Create, Delete, Format, Grow, Install, Label, Move, Retype, Shrink
+from inkshelf.core.steps.kinds import Create, Delete, Enclose, Format, Grow, Install, Label, Move, NewTable, Retype, Shrink
 from inkshelf.data import text
 
 NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2")
@@ -62,12 +62,14 @@ def script(reading: Reading) -> str:
     creates = [step for step in job.steps if isinstance(step, Create)]
     if not creates:
         raise PlanError("There are no partition steps to write down.", "Choose an aim first.")
-    if any(isinstance(step, Delete | Grow | Move | Label) for step in job.steps):
+    if any(isinstance(step, Delete | Grow | Move | Label | NewTable | Enclose) for step in job.steps):
         raise PlanError(
-            "This plan moves, grows, labels or removes volumes that are there; the script does not do that yet.",
+            "This plan moves, grows, labels or removes volumes that are there, or changes the table itself; the script does not do that.",
             "Work by the sheet.",
         )
     disk = reading.plan.found.disk(creates[0].disk)
+    if disk.table.kind != "gpt":
+        raise PlanError(f"Disk {disk.id} has no GPT; the script is for GPT disks.", "Work by the sheet.")
     shrinks = [step for step in job.steps if isinstance(step, Shrink)]
     words = (
         " and ".join(f"{step.call} was shrunk to {binary(step.to_bytes)} from inside its own system." for step in shrinks)
@@ -110,7 +112,7 @@ def _lines(reading: Reading) -> Iterator[str]:
         elif isinstance(step, Create):
             sector = reading.plan.found.disk(step.disk).sector
             spec = f'start={step.start // sector}, size={step.size // sector}, type={step.type_id}, uuid={step.guid}, name="{step.name}"'
-            yield f'echo {shlex.quote(spec)} | sfdisk --append --partno {step.number} "$DISK"  # step {number}: {step.call}'
+            yield f'echo {shlex.quote(spec)} | sfdisk --wipe-partitions always --append --partno {step.number} "$DISK"  # step {number}: {step.call}'
             yield "command -v udevadm > /dev/null && udevadm settle"
         elif isinstance(step, Format):
             yield f'{_maker(step, *starts[step.call])} "$(part {numbers[step.call]})"  # step {number}: {step.call}'

@@ -141,6 +141,10 @@ def put_back(reading: Reading) -> Iterator[Finding]:
     retyped = [(number, step) for number, step in enumerate(reading.job.steps, 1) if isinstance(step, Retype)]
     for call in dict.fromkeys(step.call for _, step in retyped):
         last = max(number for number, step in retyped if step.call == call)
+        places = [machine.find(call) for machine in (reading.plan.found, *reading.plan.machines)]
+        types = [place[1].type_id for place in places if place]
+        if len(set(types)) < 2 or types[0] != types[-1]:
+            continue
         yield Finding(
             f"start.put-back.{call}",
             "note",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import FileSystem
-from inkshelf.core.size import GIB, KIB, MIB, align_up
+from inkshelf.core.size import KIB, MIB, align_up
 from inkshelf.core.value import Value, replace
 
 SLICES = 64
@@ -83,14 +83,26 @@ def fat32_cluster_sectors(size: int, sector: int) -> int:
     return 1
 
 
+EXT4_JOURNALS = ((8, 0), (128, 4), (1024, 16), (2048, 32), (16 << 10, 64), (32 << 10, 128), (64 << 10, 256), (128 << 10, 512))
+"""MiB of journal by the MiB that a file system stays under, as the formatting utility chooses them; 1 GiB beyond."""
+GROUP_BLOCKS, DESCRIPTORS, MOST_RESERVED = 32_768, 64, 1024
+
+
+def sparse_groups(groups: int) -> int:
+    """Return how many block groups keep a copy of the super block: 0, 1 and the powers of 3, 5 and 7."""
+    powers = {0, 1} | {base**power for base in (3, 5, 7) for power in range(1, 40)}
+    return sum(one < groups for one in powers)
+
+
 def ext4_overhead(size: int) -> int:
-    """Return the bytes that a fresh ext4 takes for itself: inode tables (1/64), journal, group tables."""
-    journal = 64 * MIB if size < 128 * GIB else 128 * MIB
-    for limit, blocks in ((2 * GIB, 16 * MIB), (8 * GIB, 64 * MIB), (128 * GIB, 64 * MIB), (1 << 62, 1 * GIB)):
-        if size < limit:
-            journal = blocks
-            break
-    return size // 64 + journal + size // 2000
+    """Return the bytes that a fresh ext4 with 4 KiB blocks takes for itself: inode tables, journal, copies of the group table."""
+    blocks = size // 4096
+    groups = -(-blocks // GROUP_BLOCKS)
+    journal = next((mib for limit, mib in EXT4_JOURNALS if size < limit * MIB), 1024)
+    inodes = size // (16 if size < 512 * MIB else 64)
+    table = -(-groups // DESCRIPTORS)
+    reserved = min(MOST_RESERVED, max(0, blocks * 1024 // GROUP_BLOCKS // DESCRIPTORS - table))
+    return journal * MIB + inodes + (sparse_groups(groups) * (1 + table + reserved) + 2 * groups + 6) * 4096
 
 
 def fresh(kind: str, size: int, label: str, uuid: str, sector: int) -> FileSystem:

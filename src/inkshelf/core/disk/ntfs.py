@@ -21,7 +21,7 @@ ATTRIBUTE_LIST = 0x20
 MFT, MIRROR, LOG, VOLUME, ROOT, BITMAP = 0, 1, 2, 3, 5, 6
 NAME_ATTR, VOLUME_NAME, VOLUME_INFO, DATA, INDEX_ROOT, INDEX_ALLOCATION = 0x30, 0x60, 0x70, 0x80, 0x90, 0xA0
 CHUNK = 1 << 20
-RESERVE = 1 << 30  # what a shrink leaves its own system to work in
+RESERVE = 1 << 30  # what a shrink leaves its own system to work in; less in a small volume
 
 
 class Ntfs(Value, frozen=True):
@@ -309,9 +309,10 @@ def probe(source: ByteSource) -> tuple[FileSystem, dict[str, int]] | None:
     used, _, slices = bitmap_use(volume)
     pinned, why = _pinned(volume, names)
     size = volume.clusters * volume.cluster
-    smallest = min(size, align_up(max(pinned, used * volume.cluster + RESERVE), 1 << 20))
+    reserve = min(RESERVE, size // 20)
+    smallest = min(size, align_up(max(pinned, used * volume.cluster + reserve), 1 << 20))
     if smallest > pinned:
-        why = f"{binary(used * volume.cluster)} in use and 1 GiB to work in"
+        why = f"{binary(used * volume.cluster)} in use and {binary(reserve)} to work in"
     return FileSystem(
         "ntfs",
         (volume.clusters * volume.cluster // volume.sector + 1) * volume.sector,

@@ -7,7 +7,7 @@ from inkshelf.core.disk.mbr import EXTENDED, MbrTable, read_mbr
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.errors import TableError
-from inkshelf.core.machine.state import Disk, Table, Volume
+from inkshelf.core.machine.state import Disk, Extended, Table, Volume
 from inkshelf.core.size import MIB
 
 SECTORS = (512, 4096)
@@ -33,7 +33,10 @@ def read_disk(source: ByteSource, disk_id: str = "A", sector: int | None = None)
         )
     if mbr is not None and mbr.entries:
         return _from_mbr(source, disk_id, mbr, sector or 512)
-    return _bare(source, disk_id, sector or 512)
+    bare = _bare(source, disk_id, sector or 512)
+    if mbr is not None and not bare.volumes and int(mbr.signature, 16):
+        return _from_mbr(source, disk_id, mbr, sector or 512)  # a table without volumes: it has a signature of its own
+    return bare
 
 
 def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | None) -> Disk:
@@ -98,7 +101,14 @@ def _from_mbr(source: ByteSource, disk_id: str, mbr: MbrTable, sector: int) -> D
                 holds=contents.holds if contents else None,
             )
         )
-    table = Table("mbr", signature=mbr.signature, entry_count=4, entry_bytes=16)
+    containers = [entry for entry in mbr.entries if entry.type_byte in EXTENDED and not entry.logical]
+    extended = tuple(
+        Extended(one.number, one.first * sector, one.sectors * sector, f"0x{one.type_byte:02X}") for one in containers
+    )
+    fault = "two extended partitions; one is all that systems agree on" if len(extended) > 1 else ""
+    table = Table(
+        "mbr", signature=mbr.signature, entry_count=4, entry_bytes=16, fault=fault, extended=extended[0] if extended else None
+    )
     return Disk(
         disk_id, source.size, sector, max(4096, sector), table=table, volumes=tuple(sorted(volumes, key=lambda one: one.start))
     )

@@ -57,6 +57,11 @@ def gpt_type(key: str) -> str:
     return exact("gpt_types", key)
 
 
+def mbr_type(key: str) -> str:
+    """Return the MBR type byte that stands for a type, as ``"0x83"``; ``KeyError`` where an MBR has none for it."""
+    return str(table("exact_strings")["mbr_equals"][key])
+
+
 @cache
 def _keys() -> dict[str, str]:
     return {guid: key for key, guid in table("exact_strings")["gpt_types"].items()}

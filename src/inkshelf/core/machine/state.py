@@ -101,8 +101,25 @@ class Volume(Value, frozen=True):
         return next((file for file in self.boot_files if file.path.lower() == wanted), None)
 
 
+class Extended(Value, frozen=True):
+    """The extended partition of an MBR: the stretch that logical volumes and their records live in. Bytes."""
+
+    number: int
+    start: int
+    size: int
+    type_id: str = "0x0F"
+
+    @property
+    def end(self) -> int:
+        """The first byte behind it."""
+        return self.start + self.size
+
+
 class Table(Value, frozen=True):
-    """A partition table as its header has it (UEFI specification 2.10, 5.3): LBAs in the disk's logical sectors."""
+    """A partition table as its header has it (UEFI specification 2.10, 5.3): LBAs in the disk's logical sectors.
+
+    ``extended`` belongs to an MBR only; ``fault`` says in words what is wrong with the table or a copy of it.
+    """
 
     kind: TableKind = "none"
     guid: str = ""
@@ -116,18 +133,31 @@ class Table(Value, frozen=True):
     backup_ok: bool = True
     fault: str = ""
     hybrid: bool = False
+    extended: Extended | None = None
 
 
 class Gap(Value, frozen=True):
-    """A stretch of a disk that belongs to no volume, in bytes."""
+    """A stretch of a disk that belongs to no volume, in bytes; ``logical``: it lies inside the extended partition."""
 
     start: int
     size: int
+    logical: bool = False
 
     @property
     def end(self) -> int:
         """The first byte behind the gap."""
         return self.start + self.size
+
+
+def _between(start: int, end: int, taken: list[tuple[int, int]], least: int) -> Iterator[Gap]:
+    """Yield what lies between ``start`` and ``end`` and is not taken."""
+    at = start
+    for low, high in sorted(taken):
+        if low - at >= least:
+            yield Gap(at, low - at)
+        at = max(at, high)
+    if end - at >= least:
+        yield Gap(at, end - at)
 
 
 class Disk(Value, frozen=True):
@@ -158,15 +188,20 @@ class Disk(Value, frozen=True):
         return min(self.size, (1 << 32) * self.sector) if self.table.kind == "mbr" else self.size
 
     def gaps(self, least: int = MIB) -> tuple[Gap, ...]:
-        """Return the stretches of at least ``least`` bytes that no volume holds, in order."""
-        found, at = [], self.usable_start
-        for volume in sorted(self.volumes, key=lambda one: one.start):
-            if volume.start - at >= least:
-                found.append(Gap(at, volume.start - at))
-            at = max(at, volume.end)
-        if self.usable_end - at >= least:
-            found.append(Gap(at, self.usable_end - at))
-        return tuple(found)
+        """Return the stretches of at least ``least`` bytes that no volume holds, in order.
+
+        Those inside an extended partition stand for themselves: only logical volumes can be made there.
+        """
+        inside = self.table.extended
+        taken = [(one.start, one.end) for one in self.volumes if not (inside and one.logical)]
+        if inside is None:
+            return tuple(_between(self.usable_start, self.usable_end, taken, least))
+        logical = [(one.start, one.end) for one in self.volumes if one.logical]
+        found = [
+            *_between(self.usable_start, self.usable_end, [*taken, (inside.start, inside.end)], least),
+            *(replace(gap, logical=True) for gap in _between(inside.start, inside.end, logical, least)),
+        ]
+        return tuple(sorted(found, key=lambda one: one.start))
 
     def identity(self) -> str:
         """Size, model and serial in words: how a person recognises the disk."""

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from inkshelf.core.disk.filesystems import FACTS
-from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.disk.types import gpt_type, mbr_type
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
@@ -14,7 +15,7 @@ from inkshelf.core.plan.fit import aligned
 from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
 from inkshelf.core.steps.fold import fold
-from inkshelf.core.steps.kinds import Create, Delete, Format, Grow, Label, Move, Retype, Shrink, Step
+from inkshelf.core.steps.kinds import Create, Delete, Enclose, Format, Grow, Label, Move, NewTable, Retype, Shrink, Step
 from inkshelf.core.value import replace
 from inkshelf.data import table
 
@@ -32,7 +33,8 @@ def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
     """Return the job with one more step by hand; raises ``PlanError`` or ``StepError`` with what to do, and changes nothing then.
 
     ``verb``: create, delete, move, resize, format, label, type or flag. ``call``: the volume (for create: the disk's letter).
-    ``words``: size, after, at, type, fs, label, name, flag, state, as the verb needs them.
+    ``words``: size, after, at, type, fs, label, name, flag, state, table, as the verb needs them. On an MBR the extended
+    partition is made as a volume of type ``extended``, and is called ``A:EXTENDED`` for resize and delete.
     """
     makers = {
         "create": _create,
@@ -49,9 +51,9 @@ def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
     state = fold(job.found, job.steps)
     if state.fault:
         raise PlanError(f"Step {state.fault[0]} cannot be done yet: {state.fault[1].what}", "Undo it first.")
-    step = makers[verb](
-        state.planned, call, {key: value for key, value in words.items() if value}, f"{job.seed}/{len(job.by_hand)}"
-    )
+    said = {key: value for key, value in words.items() if value}
+    said["taken"] = " ".join(volume.call for _, volume in job.found.volumes())  # a call number never comes back
+    step = makers[verb](state.planned, call, said, f"{job.seed}/{len(job.by_hand)}")
     step.apply(state.planned)  # refuses here, before anything is changed
     return replan(replace(job, by_hand=(*job.by_hand, step)))
 
@@ -73,22 +75,33 @@ def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
 def _gap(machine: Machine, disk: Disk, words: dict[str, str], own: Volume | None = None) -> Gap:
     """Return the free stretch that a place names: behind a volume, at a byte, or the largest. A volume's own room counts as free."""
     others = tuple(one for one in disk.volumes if own is None or one.call != own.call)
-    gaps = [one for one in map(aligned, replace(disk, volumes=others).gaps()) if one.size]
+    gaps = [one for one in (_usable(gap) for gap in replace(disk, volumes=others).gaps()) if one.size]
+    if own is not None:
+        gaps = [one for one in gaps if one.logical == own.logical]
     if "after" in words:
         end = _volume(machine, words["after"].upper())[1].end
-        found = next((gap for gap in gaps if gap.start == align_up(end, MIB)), None)
+        found = next((gap for gap in gaps if gap.start - (MIB if gap.logical else 0) == align_up(end, MIB)), None)
         if found is None:
             raise PlanError(f"There is no free room right behind {words['after'].upper()}.", "Choose another place.")
         return found
     if "at" in words:
         place = align_up(parse_size(words["at"]), MIB)
-        found = next((gap for gap in gaps if gap.start <= place < gap.end), None)
+        found = next((gap for gap in gaps if gap.start - (MIB if gap.logical else 0) <= place < gap.end), None)
         if found is None:
             raise PlanError(f"There is no free room at {words['at']}.", "Choose another place.")
-        return Gap(place, found.end - place)
+        place = max(place, found.start)
+        return Gap(place, found.end - place, found.logical)
     if not gaps:
         raise PlanError(f"Disk {disk.id} has no free room.", "Shrink or remove a volume first.")
     return max(gaps, key=lambda one: one.size)
+
+
+def _usable(gap: Gap) -> Gap:
+    """The aligned part of a gap; inside an extended partition 1 MiB stays before it, for the record of a logical volume."""
+    if gap.logical:
+        gap = Gap(gap.start + 1, max(0, gap.size - 1), logical=True)
+    inner = aligned(gap)
+    return Gap(inner.start, inner.size, gap.logical)
 
 
 def _size(words: dict[str, str], room: int) -> int:
@@ -101,35 +114,90 @@ def _size(words: dict[str, str], room: int) -> int:
     return align_down(size, MIB)
 
 
-def _type_id(words: dict[str, str]) -> tuple[str, str]:
-    key = words.get("type", "linux_data").replace("-", "_")
-    known = table("exact_strings")["gpt_types"]
+def _type_id(words: dict[str, str], disk: Disk) -> tuple[str, str]:
+    """Return the key and the identifier of a type on this disk; a raw identifier is taken as it is."""
+    said = words.get("type", "linux_data")
+    key = said.replace("-", "_").lower()
+    known = table("exact_strings")["gpt_types" if disk.table.kind == "gpt" else "mbr_equals"]
+    raw = r"[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}" if disk.table.kind == "gpt" else r"0x(?!00|05|0f|85|ee)[0-9a-f]{2}"
+    if re.fullmatch(raw, said.lower()):
+        return "", said.upper().replace("0X", "0x")
     if key not in known:
-        raise PlanError(f"“{key}” is not a partition type.", f"Choose one of: {', '.join(known)}.")
-    return key, gpt_type(key)
+        raise PlanError(f"“{said}” is not a partition type here.", f"Choose one of: {', '.join(known)}.")
+    return key, gpt_type(key) if disk.table.kind == "gpt" else mbr_type(key)
 
 
-def _create(machine: Machine, letter: str, words: dict[str, str], seed: str) -> Step:
+def _disk(machine: Machine, letter: str) -> Disk:
     try:
-        disk = machine.disk(letter.upper())
+        return machine.disk(letter.upper())
     except KeyError:
         raise PlanError(
             f"There is no disk {letter}.", f"Choose one of: {', '.join(one.id for one in machine.disks)}."
         ) from None
-    if disk.table.kind != "gpt":
-        raise PlanError(f"Disk {disk.id} has no GPT.", "Volumes are made by hand on GPT disks only, for now.")
-    gap = _gap(machine, disk, words)
-    key, type_id = _type_id(words)
+
+
+def _create(machine: Machine, letter: str, words: dict[str, str], seed: str) -> Step:
+    disk = _disk(machine, letter)
+    if "table" in words:
+        return _new_table(disk, words["table"].lower(), seed)
+    if disk.table.kind == "none":
+        raise PlanError(f"Disk {disk.id} has no partition table.", f"Make one first: create {disk.id} --table gpt.")
+    if words.get("type", "").lower() == "extended":
+        return _enclose(machine, disk, words)
+    gap = _gap(machine, _with_numbers(disk), words)
+    key, type_id = _type_id(words, disk)
     role: Role = ROLES.get(key, "data")
-    number = next(one for one in range(1, 1024) if one not in {volume.number for volume in disk.volumes})
-    call = next_call(role, [volume.call for _, volume in machine.volumes()])
-    return Create(
-        disk.id, call, number, gap.start, _size(words, gap.size), type_id, guid(seed, call), role, words.get("name", "")
-    )
+    call = next_call(role, [*words["taken"].split(), *(volume.call for _, volume in machine.volumes())])
+    own = guid(seed, call) if disk.table.kind == "gpt" else ""
+    name = words.get("name", "") if own else ""
+    size = _size(words, gap.size)
+    return Create(disk.id, call, _number(disk, gap), gap.start, size, type_id, own, role, name, logical=gap.logical)
+
+
+def _number(disk: Disk, gap: Gap) -> int:
+    """The lowest free number of a GPT or a primary; a logical volume comes behind the others."""
+    taken = {volume.number for volume in disk.volumes}
+    if gap.logical:
+        return 5 + sum(one.logical for one in disk.volumes)
+    taken |= {disk.table.extended.number} if disk.table.extended else set()
+    return next(one for one in range(1, 1024) if one not in taken)
+
+
+def _with_numbers(disk: Disk) -> Disk:
+    """The disk as it looks to a new volume: an MBR that has no primary number left has room for logical volumes only."""
+    primaries = sum(not one.logical for one in disk.volumes) + 1
+    if disk.table.kind != "mbr" or disk.table.extended is None or primaries < 4:
+        return disk
+    inside = disk.table.extended
+    return replace(disk, table=replace(disk.table, first_usable=inside.start // disk.sector), size=min(disk.size, inside.end))
+
+
+def _new_table(disk: Disk, kind: str, seed: str) -> Step:
+    if kind == "gpt":
+        return NewTable(disk.id, "gpt", guid(seed, f"table {disk.id}"))
+    if kind == "mbr":
+        return NewTable(disk.id, "mbr", guid(seed, f"table {disk.id}")[:8].lower())
+    raise PlanError(f"“{kind}” is not a table.", "Choose gpt or mbr.")
+
+
+def _enclose(machine: Machine, disk: Disk, words: dict[str, str]) -> Step:
+    if disk.table.extended:
+        raise PlanError(f"Disk {disk.id} has an extended partition.", f"Resize it: resize {disk.id}:extended --size 40GiB.")
+    gap = _gap(machine, disk, words)
+    return Enclose(disk.id, _number(disk, gap), gap.start, _size(words, gap.size))
 
 
 def _delete(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
     return Delete(_volume(machine, call)[1].call)
+
+
+def _resize_extended(machine: Machine, call: str, words: dict[str, str]) -> Step:
+    disk = _disk(machine, call.split(":", maxsplit=1)[0])
+    inside = disk.table.extended
+    if inside is None:
+        raise PlanError(f"Disk {disk.id} has no extended partition.", f"Make one: create {disk.id} --type extended.")
+    behind = next((gap.end for gap in disk.gaps(1) if gap.start == inside.end and not gap.logical), inside.end)
+    return Enclose(disk.id, inside.number, inside.start, _size(words, align_down(behind, MIB) - inside.start))
 
 
 def _move(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
@@ -146,11 +214,15 @@ def _move(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step
 
 
 def _resize(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
-    disk, volume = _volume(machine, call)
-    behind = next((gap.end for gap in disk.gaps(1) if gap.start == volume.end), volume.end)
-    room = align_down(behind, MIB) - volume.start
     if "size" not in words:
         raise PlanError("Say how large it becomes.", "Use --size 120GiB, or --size rest.")
+    if call.endswith(":EXTENDED"):
+        return _resize_extended(machine, call, words)
+    disk, volume = _volume(machine, call)
+    behind = next((gap.end for gap in disk.gaps(1) if gap.start == volume.end), volume.end)
+    if volume.logical and any(one.logical and one.start == behind for one in disk.volumes):
+        behind = max(volume.end, behind - MIB)  # the next one's record stands there
+    room = align_down(behind, MIB) - volume.start
     size = _size(words, max(room, volume.size))
     if size == volume.size:
         raise PlanError(f"{call} has that size already.", "Choose another size.")
@@ -170,15 +242,22 @@ def _label(machine: Machine, call: str, words: dict[str, str], seed: str) -> Ste
 
 
 def _type(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
-    _, volume = _volume(machine, call)
+    disk, volume = _volume(machine, call)
     if "type" not in words:
         raise PlanError("Say which type.", f"Choose one of: {', '.join(table('exact_strings')['gpt_types'])}.")
-    return Retype(call, _type_id(words)[1], volume.attributes)
+    return Retype(call, _type_id(words, disk)[1], volume.attributes)
 
 
 def _flag(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
-    _, volume = _volume(machine, call)
+    disk, volume = _volume(machine, call)
     flag: Any = words.get("flag", "")
+    if flag == "active":
+        wanted = words.get("state") != "off"
+        if wanted == volume.active:
+            raise PlanError(f"{call} has that flag so already.", "There is nothing to change.")
+        return Retype(call, volume.type_id, volume.attributes, wanted)
+    if disk.table.kind == "mbr":
+        raise PlanError(f"“{flag}” is a flag of GPT volumes.", "On an MBR the one flag is: active.")
     if flag not in FLAGS:
         raise PlanError(f"“{flag}” is not a flag.", f"Choose one of: {', '.join(FLAGS)}.")
     bit = 1 << FLAGS[flag]

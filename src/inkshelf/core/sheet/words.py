@@ -15,11 +15,13 @@ from inkshelf.core.steps.kinds import (
     Confirm,
     Create,
     Delete,
+    Enclose,
     Format,
     Grow,
     Install,
     Label,
     Move,
+    NewTable,
     Prepare,
     Prove,
     Retype,
@@ -209,6 +211,10 @@ def _label(step: Label, before: Machine) -> Words:
 def _retype(step: Retype, before: Machine) -> Words:
     found = before.find(step.call)
     was = found[1].type_id if found else ""
+    if step.active is not None:
+        mark = "active" if step.active else "not active"
+        values = (("found", "active" if found and found[1].active else "not active"), ("wanted", mark))
+        return Words("Partitions", f"Mark {step.call} {mark}", values, "One volume of a disk is active at most.")
     return Words(
         "Partitions",
         f"Set the type of {step.call} to {type_name(step.type_id)}",
@@ -226,13 +232,41 @@ def _create(step: Create, before: Machine) -> Words:
         ("size, MiB box", str(step.size // MIB)),
         ("size", f"{grouped(step.size)} B = {both(step.size)}"),
         ("type", f"{type_name(step.type_id)}  {step.type_id}"),
-        ("GUID", step.guid),
+        ("GUID", step.guid) if step.guid else ("kind", "logical" if step.logical else "primary"),
     )
     return Words(
         "Partitions",
         f"Make {step.call}, {WORDS[step.role]}" + (f", for {MOUNTED[step.role]}" if step.role in MOUNTED else ""),
         values,
         f"A new volume of {decimal(step.size)} on disk {step.disk}.",
+    )
+
+
+@words.register
+def _new_table(step: NewTable, before: Machine) -> Words:
+    disk = before.disk(step.disk)
+    calls = ", ".join(volume.call for volume in disk.volumes)
+    identity = "GUID" if step.table == "gpt" else "signature"
+    return Words(
+        "Partitions",
+        f"Make a new {step.table.upper()} on disk {step.disk}",
+        (("disk", disk.identity()), (identity, step.identity)),
+        "The whole disk is free room now.",
+        f"Everything on {calls} is given up." if calls else "",
+    )
+
+
+@words.register
+def _enclose(step: Enclose, before: Machine) -> Words:
+    sector, old = before.disk(step.disk).sector, before.disk(step.disk).table.extended
+    values = (
+        ("partition number", str(step.number)),
+        ("start", f"{grouped(step.start)} B = sector {grouped(step.start // sector)}"),
+        ("size", f"{grouped(step.size)} B = {both(step.size)}"),
+    )
+    done = "Change" if old else "Make"
+    return Words(
+        "Partitions", f"{done} the extended partition of disk {step.disk}", values, "Logical volumes can be made inside."
     )
 
 

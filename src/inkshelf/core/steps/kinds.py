@@ -14,6 +14,9 @@ from inkshelf.core.steps.base import StepBase, volume_of
 from inkshelf.core.steps.reshaping import Grow as Grow
 from inkshelf.core.steps.reshaping import Label as Label
 from inkshelf.core.steps.reshaping import Move as Move
+from inkshelf.core.steps.tables import Enclose as Enclose
+from inkshelf.core.steps.tables import NewTable as NewTable
+from inkshelf.core.steps.tables import checked, renumbered
 from inkshelf.core.value import replace
 
 Subject = Literal["backup", "consent", "recovery_key", "mains", "medium", "firmware_values", "summary", "tidy", "clock"]
@@ -77,7 +80,8 @@ class Shrink(StepBase, frozen=True, tag="shrink"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the smaller volume; refuses what is dirty, asleep, unshrinkable or too full."""
-        _, volume = volume_of(machine, self.call)
+        disk, volume = volume_of(machine, self.call)
+        checked(disk)
         system = volume.filesystem
         if system is None:
             raise StepError(f"{self.call} holds no file system that can be shrunk.", "Choose another volume.")
@@ -99,15 +103,22 @@ class Shrink(StepBase, frozen=True, tag="shrink"):
 
 
 class Retype(StepBase, frozen=True, tag="retype"):
-    """Change a volume's partition type (and attributes), and nothing inside it."""
+    """Change a volume's partition type, attributes or active mark (``None``: as it is), and nothing inside it."""
 
     call: str
     type_id: str
     attributes: int = 0
+    active: bool | None = None
 
     def apply(self, machine: Machine) -> Machine:
-        """Return the volume with its new type; its role and call number stay."""
-        volume_of(machine, self.call)
+        """Return the volume with its new type; its role and call number stay. One volume of a disk is active at most."""
+        disk, volume = volume_of(machine, self.call)
+        if self.active and (disk.table.kind != "mbr" or volume.logical):
+            raise StepError(f"{self.call} cannot be active.", "Only a primary volume of an MBR can.")
+        if self.active is not None:
+            others = tuple(replace(one, active=False) if self.active else one for one in disk.volumes)
+            machine = machine.with_disk(replace(disk, volumes=others))
+            machine = machine.with_volume(self.call, lambda one: replace(one, active=bool(self.active)))
         return machine.with_volume(self.call, lambda one: replace(one, type_id=self.type_id, attributes=self.attributes))
 
 
@@ -124,6 +135,7 @@ class Create(StepBase, frozen=True, tag="create"):
     role: Role
     name: str = ""
     attributes: int = 0
+    logical: bool = False
 
     def apply(self, machine: Machine) -> Machine:
         """Add the volume; refuses an overlap, a place outside the table, a number or call number that is taken."""
@@ -148,9 +160,10 @@ class Create(StepBase, frozen=True, tag="create"):
             self.name,
             self.guid,
             self.attributes,
+            logical=self.logical,
             planned=True,
         )
-        return machine.with_disk(replace(disk, volumes=tuple(sorted((*disk.volumes, volume), key=lambda one: one.start))))
+        return machine.with_disk(checked(replace(disk, volumes=(*disk.volumes, volume))))
 
 
 class Delete(StepBase, frozen=True, tag="delete"):
@@ -160,8 +173,11 @@ class Delete(StepBase, frozen=True, tag="delete"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the machine without the volume."""
-        disk, _ = volume_of(machine, self.call)
-        return machine.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != self.call)))
+        disk, volume = volume_of(machine, self.call)
+        if disk.table.kind == "none":
+            raise StepError(f"{self.call} is the whole of disk {disk.id}.", "Make a table on the disk instead.")
+        left = replace(disk, volumes=tuple(one for one in disk.volumes if one.call != self.call))
+        return machine.with_disk(renumbered(left, volume))
 
 
 class Format(StepBase, frozen=True, tag="format"):
@@ -266,6 +282,8 @@ Step = (
     | Move
     | Label
     | Retype
+    | NewTable
+    | Enclose
     | Create
     | Delete
     | Format

@@ -6,6 +6,7 @@ from inkshelf.core.disk.filesystems import FACTS, label_fault, resized, title
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.base import StepBase, volume_of
+from inkshelf.core.steps.tables import checked
 from inkshelf.core.value import replace
 
 
@@ -27,6 +28,12 @@ def _refuse_occupied(disk: Disk, volume: Volume, start: int, size: int) -> None:
             raise StepError(f"{volume.call} would overlap {other.call}.", "Choose another place or size.")
 
 
+def _placed(machine: Machine, disk: Disk, call: str, **change: object) -> Machine:
+    """Return the machine with a volume changed, where the table of its disk can say so."""
+    changed = tuple(replace(one, **change) if one.call == call else one for one in disk.volumes)
+    return machine.with_disk(checked(replace(disk, volumes=changed)))
+
+
 class Move(StepBase, frozen=True, tag="move"):
     """Move a volume to another start on its disk; every used byte is read and written once."""
 
@@ -40,7 +47,7 @@ class Move(StepBase, frozen=True, tag="move"):
         if self.start == volume.start:
             raise StepError(f"{self.call} stands there already.", "Choose another place.")
         _refuse_occupied(disk, volume, self.start, volume.size)
-        return machine.with_volume(self.call, lambda one: replace(one, start=self.start))
+        return _placed(machine, disk, self.call, start=self.start)
 
 
 class Grow(StepBase, frozen=True, tag="grow"):
@@ -60,7 +67,7 @@ class Grow(StepBase, frozen=True, tag="grow"):
         _refuse_occupied(disk, volume, volume.start, self.to_bytes)
         system = volume.filesystem
         larger = resized(system, self.to_bytes) if system else None
-        return machine.with_volume(self.call, lambda one: replace(one, size=self.to_bytes, filesystem=larger))
+        return _placed(machine, disk, self.call, size=self.to_bytes, filesystem=larger)
 
 
 class Label(StepBase, frozen=True, tag="label"):

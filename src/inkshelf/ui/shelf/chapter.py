@@ -163,6 +163,9 @@ class StopStrip(QWidget):
         if not self.desk.job.steps:
             painter.drawText(QPointF(130, 16), "no steps yet: choose an aim")
             return
+        if not systems(reading.plan.planned):
+            painter.drawText(QPointF(130, 16), "no system is known on these disks, so there is nothing to rehearse")
+            return
         painter.drawText(QPointF(130, 16), f"what still starts after each of {len(self.desk.job.steps)} steps")
         for row, volume in enumerate(systems(reading.plan.planned)):
             self._row(painter, row, volume.call, planned=volume.planned)

@@ -33,6 +33,8 @@ class HandMenu(QMenu):
             self._volume(target)
         else:
             self._gap(target)
+        self.addSeparator()
+        self._tables()
         if desk.job.by_hand:
             self.addSeparator()
             self.addAction(f"Take the last step by hand back ({desk.job.by_hand[-1].kind})", self._back)
@@ -58,11 +60,15 @@ class HandMenu(QMenu):
             behind.setTitle(f"Move {call}: there is no free room behind a volume")
         self.addAction(f"Label {call}…", partial(self._ask, "label", call, "label", f"Label of {call}:"))
         self._choices(f"Type of {call}", [(words, partial(self._do, "type", call, type=key)) for words, key in TYPES])
+        if self.disk.table.kind == "mbr":
+            mark = partial(self._do, "flag", call, flag="active", state="off" if volume.active else "on")
+            self.addAction(f"Take the active mark off {call}" if volume.active else f"Mark {call} active", mark)
         flags = [
             (words, partial(self._do, "flag", call, flag=words, state="off" if volume.attributes >> bit & 1 else "on"))
             for words, bit in FLAGS.items()
         ]
-        self._choices(f"Flags of {call}", flags)
+        if self.disk.table.kind == "gpt":
+            self._choices(f"Flags of {call}", flags)
         self.addSeparator()
         loss = f", giving up what is on {call}" if volume.used and not volume.planned else ""
         self._choices(f"Format {call}{loss}", [(words, partial(self._do, "format", call, fs=kind)) for words, kind in KINDS])
@@ -71,10 +77,23 @@ class HandMenu(QMenu):
     def _gap(self, gap: Gap) -> None:
         place = f"{-(-gap.start // (1 << 20))}MiB"
         words = f"{binary(gap.size, 2)} are free here. Make a volume of (a size with a unit, or rest):"
+        if self.disk.table.kind == "none":
+            return
         for title, key in TYPES:
             self.addAction(
                 f"Make a volume: {title}…", partial(self._ask, "create", self.disk.id, "size", words, at=place, type=key)
             )
+
+        if self.disk.table.kind == "mbr" and self.disk.table.extended is None:
+            ask = partial(self._ask, "create", self.disk.id, "size", words, at=place, type="extended")
+            self.addAction("Make the extended partition…", ask)
+
+    def _tables(self) -> None:
+        """A fresh table, for an empty disk, or for one whose volumes are all given up."""
+        held = [one.call for one in self.disk.volumes if one.used and not one.planned]
+        loss = f", giving up {', '.join(held)}" if held else ""
+        lines = [(kind.upper(), partial(self._do, "create", self.disk.id, table=kind)) for kind in ("gpt", "mbr")]
+        self._choices(f"Fresh table on disk {self.disk.id}{loss}", lines)
 
     def _choices(self, title: str, lines: list[tuple[str, partial[None]]]) -> None:
         menu = self.addMenu(title)

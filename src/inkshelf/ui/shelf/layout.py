@@ -102,6 +102,14 @@ class Tick(Value, frozen=True):
     long: bool
 
 
+class Brace(Value, frozen=True):
+    """The extended partition of an MBR: what its logical volumes are held together by."""
+
+    x: float
+    width: float
+    planned: bool
+
+
 class Shelf(Value, frozen=True):
     """Everything on one disk's two boards."""
 
@@ -113,6 +121,7 @@ class Shelf(Value, frozen=True):
     ribbons: tuple[Ribbon, ...]
     edges: tuple[Edge, ...]
     ticks: tuple[Tick, ...]
+    braces: tuple[Brace, ...] = ()
 
 
 def make_scale(size: int, parts: list[tuple[int, int, float]], left: float, width: float) -> Scale:
@@ -145,7 +154,7 @@ def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str
     if before is None or after is None:
         return None
     parts = [(one.start, one.end, LEAST_VOLUME) for disk in (before, after) for one in disk.volumes]
-    parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(GIB // 4)]
+    parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(_least_gap(disk))]
     scale = make_scale(before.size, parts, left, width)
     return Shelf(
         scale,
@@ -156,7 +165,13 @@ def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str
         _ribbons(before, after, scale),
         _edges(reading, before, after, scale),
         _ticks(scale, before.size, unit),
+        tuple(brace for disk in (before, after) for brace in _braces(disk, scale, planned=disk is after)),
     )
+
+
+def _braces(disk: Disk, scale: Scale, *, planned: bool) -> tuple[Brace, ...]:
+    inside = disk.table.extended
+    return (Brace(scale.x(inside.start), scale.x(inside.end) - scale.x(inside.start), planned),) if inside else ()
 
 
 def _spine(volume: Volume, scale: Scale) -> Spine:
@@ -182,8 +197,15 @@ def _spine(volume: Volume, scale: Scale) -> Spine:
     )
 
 
+def _least_gap(disk: Disk) -> int:
+    """Smaller gaps are not drawn: a quarter of a GiB, less on a small disk."""
+    return min(GIB // 4, disk.size // 100)
+
+
 def _spaces(disk: Disk, scale: Scale) -> tuple[Space, ...]:
-    return tuple(Space(scale.x(gap.start), scale.x(gap.end) - scale.x(gap.start), gap.size) for gap in disk.gaps(GIB // 4))
+    return tuple(
+        Space(scale.x(gap.start), scale.x(gap.end) - scale.x(gap.start), gap.size) for gap in disk.gaps(_least_gap(disk))
+    )
 
 
 def _ribbons(before: Disk, after: Disk, scale: Scale) -> tuple[Ribbon, ...]:

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
 from inkshelf.ui.parts import draw_call
-from inkshelf.ui.shelf.layout import Edge, Ribbon, Shelf, Spine
+from inkshelf.ui.shelf.layout import Brace, Edge, Ribbon, Shelf, Spine
 
 FOUND_TOP, FOUND_HEIGHT = 30.0, 122.0
 FOUND_FOOT = FOUND_TOP + FOUND_HEIGHT
@@ -50,6 +50,8 @@ def draw_shelf(
     painter.setPen(QPen(ink.color("ink"), 4))
     for foot in (FOUND_FOOT, PLANNED_FOOT):
         painter.drawLine(QPointF(0, foot + 2), QPointF(width, foot + 2))
+    for brace in shelf.braces:
+        _brace(painter, brace)
     _tape(painter, shelf, width, unit)
     for one in shelf.edges:
         _edge(painter, one, active=one.key == edge, focused=focused)
@@ -125,6 +127,18 @@ def _spine(painter: QPainter, spine: Spine, foot: float, height: float, *, chose
     if spine.widened:
         _break(painter, box)
     _spine_words(painter, spine, box)
+
+
+def _brace(painter: QPainter, brace: Brace) -> None:
+    """Under the plank, from end to end of the extended partition, so that logical volumes are seen to belong together."""
+    ink = theme.current()
+    top = (PLANNED_FOOT if brace.planned else FOUND_FOOT) + 4
+    left, right = brace.x + 2, brace.x + brace.width - 2
+    painter.setPen(QPen(ink.color("pencil"), 1.6))
+    painter.drawPolyline(QPolygonF([QPointF(left, top), QPointF(left, top + 5), QPointF(right, top + 5), QPointF(right, top)]))
+    if not brace.planned:
+        painter.setFont(theme.sans(11))
+        painter.drawText(QPointF(left + 2, top + 18), "extended: logical volumes")
 
 
 def _break(painter: QPainter, box: QRectF) -> None:

@@ -1,0 +1,118 @@
+"""What a table allows, and the steps that change the table itself: a new one, an extended partition."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from inkshelf.core.disk.gpt import blank
+from inkshelf.core.errors import StepError
+from inkshelf.core.machine.state import Disk, Extended, Machine, Table, Volume
+from inkshelf.core.steps.base import StepBase
+from inkshelf.core.value import replace
+
+PRIMARIES = 4
+
+
+def checked(disk: Disk) -> Disk:
+    """Return the disk with its volumes in order, where its table can hold them; raises ``StepError`` otherwise."""
+    disk = replace(disk, volumes=tuple(sorted(disk.volumes, key=lambda one: one.start)))
+    if disk.table.kind == "none":
+        raise StepError(f"Disk {disk.id} has no partition table.", "Make a table first.")
+    if disk.table.kind == "gpt":
+        beyond = next((one for one in disk.volumes if not 1 <= one.number <= disk.table.entry_count), None)
+        if beyond:
+            raise StepError(
+                f"The table of disk {disk.id} has {disk.table.entry_count} entries; {beyond.call} would be one more.",
+                "Remove a volume first.",
+            )
+        return disk
+    _check_primaries(disk)
+    _check_logicals(disk)
+    return disk
+
+
+def _check_primaries(disk: Disk) -> None:
+    inside = disk.table.extended
+    numbers = [one.number for one in disk.volumes if not one.logical] + ([inside.number] if inside else [])
+    if len(numbers) > PRIMARIES or len(set(numbers)) != len(numbers) or any(not 1 <= number <= PRIMARIES for number in numbers):
+        raise StepError(
+            "An MBR holds four primary volumes, an extended partition counted.", "Make it a logical volume, or remove one."
+        )
+    if disk.table.fault:
+        raise StepError(f"Disk {disk.id}: {disk.table.fault}.", "Its table is read, and not changed here.")
+    for volume in disk.volumes:
+        if volume.end > disk.usable_end and volume.planned:
+            raise StepError(f"{volume.call} lies beyond what an MBR can tell.", "Use a GPT on this disk.")
+
+
+def _check_logicals(disk: Disk) -> None:
+    inside = disk.table.extended
+    logicals = [one for one in disk.volumes if one.logical]
+    if inside is None:
+        if logicals:
+            raise StepError("Logical volumes need an extended partition.", "Make an extended partition first.")
+        return
+    for volume in disk.volumes:
+        if not volume.logical and volume.start < inside.end and inside.start < volume.end:
+            raise StepError(f"{volume.call} would overlap the extended partition.", "Choose another place.")
+    at = inside.start
+    for volume in logicals:
+        if volume.start < at + disk.sector or volume.end > inside.end:
+            raise StepError(
+                f"{volume.call} does not fit into the extended partition there.",
+                "Leave 1 MiB before each logical volume for its record.",
+            )
+        at = volume.end
+
+
+def renumbered(disk: Disk, gone: Volume) -> Disk:
+    """Return the disk after ``gone`` left it: later logical volumes count down by one, and an empty container goes too."""
+    if not gone.logical:
+        return disk
+    volumes = tuple(
+        replace(one, number=one.number - 1) if one.logical and one.number > gone.number else one for one in disk.volumes
+    )
+    left = any(one.logical for one in volumes)
+    return replace(disk, volumes=volumes, table=disk.table if left else replace(disk.table, extended=None))
+
+
+class NewTable(StepBase, frozen=True, tag="new-table"):
+    """A fresh partition table; every volume of the disk is given up. ``identity``: the GUID, or an MBR's signature."""
+
+    disk: str
+    table: Literal["gpt", "mbr"]
+    identity: str
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the disk with an empty table."""
+        disk = machine.disk(self.disk)
+        if self.table == "gpt":
+            made = blank(disk.size, disk.sector, self.identity)
+            table = Table(
+                "gpt", made.guid, "0" * 8, made.first_usable, made.last_usable, backup_lba=disk.size // disk.sector - 1
+            )
+        else:
+            table = Table("mbr", signature=self.identity, entry_count=4, entry_bytes=16)
+        return machine.with_disk(replace(disk, table=table, volumes=()))
+
+
+class Enclose(StepBase, frozen=True, tag="extended"):
+    """Make the extended partition of an MBR, or change its stretch around the logical volumes that are in it."""
+
+    disk: str
+    number: int
+    start: int
+    size: int
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the disk with its extended partition; refuses what would leave a logical volume outside."""
+        disk = machine.disk(self.disk)
+        if disk.table.kind != "mbr":
+            raise StepError(f"Disk {self.disk} has no MBR.", "A GPT needs no extended partition.")
+        if self.start < disk.usable_start or self.start + self.size > disk.usable_end:
+            raise StepError("The extended partition would not fit on the disk there.", "Choose another place or size.")
+        if any(one.number == self.number for one in disk.volumes):
+            raise StepError(f"Partition number {self.number} is taken.", "Choose a free number.")
+        old = disk.table.extended
+        made = Extended(self.number, self.start, self.size, old.type_id if old else "0x0F")
+        return machine.with_disk(checked(replace(disk, table=replace(disk.table, extended=made))))
