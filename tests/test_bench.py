@@ -76,7 +76,12 @@ def test_a_bench_image_that_was_changed_is_not_called_verified(job: Job, tmp_pat
             out.seek(place)
             out.write(b"tampered")
         _, checks = proof.prove(
-            plan, {"A": Path(job.sources[0].path)}, {"A": image}, FirmwareStore(tmp_path / "bench").read(), lambda: None
+            plan,
+            job.steps,
+            {"A": Path(job.sources[0].path)},
+            {"A": image},
+            FirmwareStore(tmp_path / "bench").read(),
+            lambda: None,
         )
         assert words in {one.what for one in checks if not one.ok}
         with image.open("r+b") as out:

@@ -102,7 +102,7 @@ REFUSED = [
     ("resize", "S1", {"size": "300GiB"}, "half asleep"),
     ("resize", "B1", {"size": "200MiB"}, "cannot be resized"),
     ("resize", "R1", {"size": "1GiB"}, "that size already"),
-    ("format", "R1", {"fs": "btrfs"}, "cannot be made"),
+    ("format", "R1", {"fs": "zfs"}, "not a file system"),
     ("format", "R1", {"fs": "nofs"}, "not a file system"),
     ("label", "N1", {"label": "x"}, "nothing that could bear a label"),
     ("label", "B1", {"label": "lower case"}, "upper case"),

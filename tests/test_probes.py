@@ -15,14 +15,8 @@ from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.stand_ins import boot_data, loader, menu_config
 from inkshelf.core.disk import ext, fat
-from inkshelf.core.disk.filesystems import (
-    FAT32_LEAST_CLUSTERS,
-    fat32_cluster_sectors,
-    fat32_clusters,
-    fresh,
-    label_fault,
-    used_beyond,
-)
+from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, fat32_cluster_sectors, fat32_clusters, label_fault, used_beyond
+from inkshelf.core.disk.fresh import fresh
 from inkshelf.core.disk.probe import pe_signed, probe
 from inkshelf.core.disk.source import Memory
 from inkshelf.core.machine.state import FileSystem

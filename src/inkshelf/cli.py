@@ -401,16 +401,23 @@ def ledger(job: JobPath, as_json: JsonFlag = False) -> None:
 @app.command()
 def change(
     job: JobPath,
-    verb: Annotated[str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, or undo")],
-    call: Annotated[str, typer.Argument(help="A call number such as S1; for create the disk's letter.")] = "A",
+    verb: Annotated[str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, or undo")],
+    call: Annotated[str, typer.Argument(help="A call number such as S1; for create the disk's letter, or a container.")] = "A",
     words: Annotated[list[str] | None, typer.Argument(help="The label, the type, or a flag and on or off.")] = None,
     size: Annotated[str | None, typer.Option("--size", help="A size with a unit, or rest.")] = None,
     after: Annotated[str | None, typer.Option("--after", help="Right behind this volume.")] = None,
     at: Annotated[str | None, typer.Option("--at", help="At this place, for example 40GiB.")] = None,
     kind: Annotated[str | None, typer.Option("--type", help="For create: a partition type, or extended.")] = None,
     table: Annotated[str | None, typer.Option("--table", help="For create: a fresh table, gpt or mbr; all volumes go.")] = None,
-    fs: Annotated[str | None, typer.Option("--fs", help="For format: fat32, ext4 or swap.")] = None,
-    label: Annotated[str | None, typer.Option("--label", help="For format: the label.")] = None,
+    fs: Annotated[
+        str | None, typer.Option("--fs", help="For format: fat32, exfat, ntfs, ext4, xfs, btrfs, swap, luks or lvm.")
+    ] = None,
+    label: Annotated[
+        str | None, typer.Option("--label", help="For format and create: the label, or the name of a group or logical volume.")
+    ] = None,
+    subvolumes: Annotated[
+        str | None, typer.Option("--subvolumes", help="For format as btrfs: their names, with commas.")
+    ] = None,
     as_json: JsonFlag = False,
 ) -> None:
     """Add one step by hand behind those that are planned."""
@@ -425,7 +432,8 @@ def change(
         "label": {"label": first},
         "type": {"type": first},
         "flag": {"flag": first, "state": second},
-        "format": {"label": label},
+        "format": {"label": label, "subvolumes": subvolumes},
+        "create": {"label": label},
     }.get(verb, {})
     changed = (
         take_back(old)

@@ -1,4 +1,4 @@
-"""Make, shrink and check file systems on plain files with the base utilities."""
+"""Resize, label, renew and check file systems on plain files with the base utilities."""
 
 from __future__ import annotations
 
@@ -8,29 +8,14 @@ from pathlib import Path
 
 from inkshelf.bench import tools
 from inkshelf.bench.image import ImageFile
+from inkshelf.bench.making import exfat_serial, read_pv, write_pv
 from inkshelf.bench.sparse import write_all
-from inkshelf.core.disk import ntfs
-from inkshelf.core.disk.filesystems import fat32_cluster_sectors
+from inkshelf.core.disk import lvm_write, ntfs
+from inkshelf.core.disk.filesystems import GROWN_BY_ITS_OWN_SYSTEM
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import BenchError
-from inkshelf.core.machine.state import Disk, Volume
-from inkshelf.core.steps.kinds import Format
+from inkshelf.core.machine.state import Volume
 from inkshelf.data import exact
-
-
-def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
-    """Make the file system of a format step in the file that holds the volume's bytes."""
-    if step.filesystem == "fat32":
-        clusters = fat32_cluster_sectors(volume.size, disk.sector)
-        shape = f"-F 32 -S {disk.sector} -s {clusters} -R 32 -f 2 -g 64/32 -h {volume.start // disk.sector}".split()
-        tools.run("mkfs.fat", *shape, "-n", step.label, "-i", step.uuid.replace("-", ""), path)
-    elif step.filesystem == "ext4":
-        extended = f"lazy_itable_init=1,lazy_journal_init=1,nodiscard,hash_seed={step.uuid}"
-        tools.run("mkfs.ext4", "-F", "-q", "-b", "4096", "-U", step.uuid, "-L", step.label, "-E", extended, path)
-    elif step.filesystem == "swap":
-        tools.run("mkswap", "-U", step.uuid, "-L", step.label, path)
-    else:
-        raise BenchError(f"{step.filesystem} cannot be made on the bench.", "Choose FAT32, ext4 or swap.")
 
 
 def resize(path: Path, volume: Volume, to_bytes: int) -> None:
@@ -42,6 +27,10 @@ def resize(path: Path, volume: Volume, to_bytes: int) -> None:
     elif kind in {"ext2", "ext3", "ext4"}:
         tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
         tools.run("resize2fs", path, f"{to_bytes // 1024}K")
+    elif kind == "lvm":
+        write_pv(path, lvm_write.with_size(read_pv(path), to_bytes))
+    elif kind in GROWN_BY_ITS_OWN_SYSTEM and to_bytes >= volume.size:
+        return  # the partition grows; what is inside follows where it can be mounted or unlocked
     elif kind:
         raise BenchError(f"{kind} cannot be resized on the bench.", "Choose another volume.")
 
@@ -49,16 +38,44 @@ def resize(path: Path, volume: Volume, to_bytes: int) -> None:
 def label(path: Path, volume: Volume, text: str) -> None:
     """Give the file system in ``path`` another label."""
     kind = volume.filesystem.kind if volume.filesystem else ""
-    if kind == "ntfs":
-        tools.run("ntfslabel", "--force", path, text)
-    elif kind == "swap":
-        tools.run("swaplabel", "--label", text, path)
-    elif kind.startswith("fat"):
-        tools.run("fatlabel", path, text)
-    elif kind.startswith("ext"):
-        tools.run("e2label", path, text)
-    else:
-        raise BenchError(f"{kind or 'This volume'} cannot be labelled on the bench.", "Label it from its own system.")
+    commands: dict[str, tuple[str | Path, ...]] = {
+        "ntfs": ("ntfslabel", "--force", path, text),
+        "swap": ("swaplabel", "--label", text, path),
+        "exfat": ("exfatlabel", path, text),
+        "xfs": ("xfs_admin", "-L", text or "--", path),
+        "btrfs": ("btrfs", "filesystem", "label", path, text),
+        "luks": ("cryptsetup", "config", path, "--label", text),
+        **dict.fromkeys(("fat12", "fat16", "fat32"), ("fatlabel", path, text)),
+        **dict.fromkeys(("ext2", "ext3", "ext4"), ("e2label", path, text)),
+    }
+    _run(commands, kind, "labelled")
+
+
+def renew(path: Path, volume: Volume, uuid: str) -> None:
+    """Give the file system in ``path`` another UUID or serial."""
+    kind = volume.filesystem.kind if volume.filesystem else ""
+    if kind == "exfat":
+        exfat_serial(path, int(uuid.replace("-", ""), 16))
+        return
+    if kind.startswith("ext"):
+        tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
+    commands: dict[str, tuple[str | Path, ...]] = {
+        "ntfs": ("ntfslabel", "--force", f"--new-serial={uuid}", path),
+        "swap": ("swaplabel", "--uuid", uuid, path),
+        "xfs": ("xfs_admin", "-U", uuid, path),
+        "btrfs": ("btrfstune", "-f", "-U", uuid, path),
+        "luks": ("cryptsetup", "luksUUID", "--batch-mode", path, "--uuid", uuid),
+        **{one: ("fatlabel", "-i", path, uuid.replace("-", "")) for one in ("fat12", "fat16", "fat32")},
+        **dict.fromkeys(("ext2", "ext3", "ext4"), ("tune2fs", "-f", "-U", uuid, path)),
+    }
+    _run(commands, kind, "given a new identity")
+
+
+def _run(commands: dict[str, tuple[str | Path, ...]], kind: str, what: str) -> None:
+    if kind not in commands:
+        raise BenchError(f"{kind or 'This volume'} cannot be {what} on the bench.", "Do it from its own system.")
+    name, *arguments = commands[kind]
+    tools.run(str(name), *arguments)
 
 
 def _clear_check_mark(path: Path) -> None:
@@ -115,6 +132,9 @@ def check(path: Path, kind: str) -> str:
         "ext3": ("e2fsck", "-f", "-n"),
         "ext4": ("e2fsck", "-f", "-n"),
         "ntfs": ("ntfsresize", "--check", "--force", "--force"),
+        "exfat": ("fsck.exfat", "-n"),
+        "btrfs": ("btrfs", "check", "--readonly"),
+        "xfs": ("xfs_repair", "-n", "-f"),
     }.get(kind)
     if command is None:
         return ""

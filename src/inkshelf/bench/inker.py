@@ -15,7 +15,7 @@ from functools import partial, singledispatchmethod
 from pathlib import Path
 from typing import Any
 
-from inkshelf.bench import formatting, installers
+from inkshelf.bench import formatting, installers, making
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.handover import Written, flush, hand_over, take_back
 from inkshelf.bench.image import ImageFile, inspect, open_checked
@@ -39,9 +39,11 @@ from inkshelf.core.steps.kinds import (
     Grow,
     Install,
     Label,
+    MakeLogical,
     Move,
     NewTable,
     Prepare,
+    Renew,
     Retype,
     SetOrder,
     SetSecureBoot,
@@ -80,7 +82,7 @@ class CancelledError(BenchError):
 
 
 Tell = Callable[[Progress], None]
-HEAVY = (Shrink, Grow, Move, Label, Format, Install)  # the others write what can simply be written again
+HEAVY = (Shrink, Grow, Move, Label, Renew, MakeLogical, Format, Install)  # the others write what can simply be written again
 
 
 def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
@@ -130,7 +132,7 @@ class _Inker:
             self._carry_out()
             images = {disk: self.bench.image(disk) for disk in self.fds}
             machine, checks = prove(
-                self.plan, self.sources, images, self.store.read(), lambda: self._say(self.step, self.words)
+                self.plan, self.job.steps, self.sources, images, self.store.read(), lambda: self._say(self.step, self.words)
             )
         except OSError as error:
             full = "The disk that the bench is on is full."
@@ -354,9 +356,21 @@ class _Inker:
         self._hand(volume, fd, lambda path: formatting.label(path, volume, step.label))
 
     @_do.register
+    def _renew(self, step: Renew, before: Machine, after: Machine) -> None:
+        disk, volume, fd = self._volume(before, step.call)
+        if volume.filesystem:
+            self._hand(volume, fd, lambda path: formatting.renew(path, volume, step.uuid))
+        self._table(before, after, disk.id)
+
+    @_do.register
+    def _make_logical(self, step: MakeLogical, before: Machine, after: Machine) -> None:
+        _, volume, fd = self._volume(before, step.call)
+        self._hand(volume, fd, lambda path: making.add_logical(path, step.name, step.size))
+
+    @_do.register
     def _format(self, step: Format, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: formatting.make(path, disk, volume, step), blank=True)
+        self._hand(volume, fd, lambda path: making.make(path, disk, volume, step), blank=True)
 
     @_do.register
     def _prepare(self, step: Prepare, before: Machine, after: Machine) -> None:

@@ -29,6 +29,17 @@ PACKAGES = {
     "e2label": "e2fsprogs",
     "ntfslabel": "ntfs-3g",
     "swaplabel": "util-linux",
+    "tune2fs": "e2fsprogs",
+    "mkfs.exfat": "exfatprogs",
+    "fsck.exfat": "exfatprogs",
+    "exfatlabel": "exfatprogs",
+    "mkfs.btrfs": "btrfs-progs",
+    "btrfs": "btrfs-progs",
+    "btrfstune": "btrfs-progs",
+    "mkfs.xfs": "xfsprogs",
+    "xfs_admin": "xfsprogs",
+    "xfs_repair": "xfsprogs",
+    "cryptsetup": "cryptsetup-bin",
 }
 FOLDERS = ("/usr/sbin", "/sbin", "/usr/local/sbin")
 

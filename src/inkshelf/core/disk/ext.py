@@ -99,7 +99,10 @@ def probe(source: ByteSource) -> FileSystem | None:
     )
 
 
-def _inode(ext: Ext, number: int) -> bytes:
+def inode_bytes(ext: Ext, number: int) -> bytes:
+    """Return up to 256 bytes of an inode; raises ``FormatError`` where there is none of that number."""
+    if not 0 < number <= -(-ext.blocks // ext.per_group) * ext.inodes_per_group:
+        raise FormatError(f"There is no inode {number} on this ext volume.", "Check it with its own checker.")
     group, index = divmod(number - 1, ext.inodes_per_group)
     at = (ext.first_block + 1) * ext.block + group * ext.descriptor_bytes
     raw = exactly(ext.source, at, ext.descriptor_bytes, "group descriptor")
@@ -123,10 +126,10 @@ def _extents(ext: Ext, node: bytes, depth: int = 0) -> Iterator[tuple[int, int]]
             yield high << 32 | low, length - 32768 if length > 32768 else length
 
 
-def read_inode(ext: Ext, number: int, limit: int = 1 << 20) -> bytes:
-    """Return the first ``limit`` bytes of an inode's contents."""
-    raw = _inode(ext, number)
-    size = min(limit, struct.unpack_from("<I", raw, 4)[0])
+def read_inode(ext: Ext, number: int, limit: int | None = 1 << 20) -> bytes:
+    """Return the first ``limit`` bytes of an inode's contents (``None``: as large as folders get, 64 MiB)."""
+    raw = inode_bytes(ext, number)
+    size = min(limit or 64 << 20, struct.unpack_from("<I", raw, 4)[0])
     flags = struct.unpack_from("<I", raw, 32)[0]
     if flags & INLINE_FLAG or (raw[1] >> 4 == 0xA and size < 60):
         return raw[40 : 40 + min(size, 60)]
@@ -143,9 +146,9 @@ def read_inode(ext: Ext, number: int, limit: int = 1 << 20) -> bytes:
     return bytes(data[:size])
 
 
-def folder(ext: Ext, number: int) -> dict[str, int]:
+def folder(ext: Ext, number: int, limit: int | None = 1 << 20) -> dict[str, int]:
     """Return the names in a folder with their inode numbers (indexed folders read the same way, leaf by leaf)."""
-    raw = read_inode(ext, number)
+    raw = read_inode(ext, number, limit)
     names: dict[str, int] = {}
     at = 0
     while at + 8 <= len(raw):

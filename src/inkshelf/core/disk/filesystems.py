@@ -24,23 +24,27 @@ class Facts(Value, frozen=True):
 FACTS = {
     "fat12": Facts(11, True, False, "FAT12"),
     "fat16": Facts(11, True, False, "FAT16"),
-    "fat32": Facts(11, True, False, "FAT32"),
-    "exfat": Facts(11, False, False, "exFAT"),
-    "ntfs": Facts(32, False, True, "NTFS"),
+    "fat32": Facts(11, True, False, "FAT32", 34 * MIB),
+    "exfat": Facts(11, False, False, "exFAT", 8 * MIB),
+    "ntfs": Facts(32, False, True, "NTFS", 2 * MIB),
     "ext2": Facts(16, False, True, "ext2"),
     "ext3": Facts(16, False, True, "ext3"),
     "ext4": Facts(16, False, True, "ext4", 8 * MIB),
     "swap": Facts(15, False, False, "swap", 40 * KIB),
     "btrfs": Facts(255, False, True, "Btrfs", 109 * MIB),
     "xfs": Facts(12, False, False, "XFS", 300 * MIB),
-    "luks": Facts(0, False, True, "LUKS container"),
-    "lvm": Facts(0, False, True, "LVM physical volume"),
+    "luks": Facts(47, False, True, "LUKS container", 17 * MIB),
+    "lvm": Facts(127, False, True, "LVM physical volume", 8 * MIB),
     "apfs": Facts(0, False, False, "APFS"),
     "hfsplus": Facts(0, False, False, "HFS+"),
     "iso9660": Facts(32, True, False, "ISO 9660"),
     "unknown": Facts(0, False, False, "contents not known"),
     "damaged": Facts(0, False, False, "damaged"),
 }
+
+
+GROWN_BY_ITS_OWN_SYSTEM = {"btrfs": "btrfs filesystem resize max", "xfs": "xfs_growfs", "luks": "cryptsetup resize"}
+"""Kinds whose partition grows here, and whose inside grows only where it is mounted or unlocked: the command to type there."""
 
 
 def title(kind: str) -> str:
@@ -83,58 +87,6 @@ def fat32_cluster_sectors(size: int, sector: int) -> int:
     return 1
 
 
-EXT4_JOURNALS = ((8, 0), (128, 4), (1024, 16), (2048, 32), (16 << 10, 64), (32 << 10, 128), (64 << 10, 256), (128 << 10, 512))
-"""MiB of journal by the MiB that a file system stays under, as the formatting utility chooses them; 1 GiB beyond."""
-GROUP_BLOCKS, DESCRIPTORS, MOST_RESERVED = 32_768, 64, 1024
-
-
-def sparse_groups(groups: int) -> int:
-    """Return how many block groups keep a copy of the super block: 0, 1 and the powers of 3, 5 and 7."""
-    powers = {0, 1} | {base**power for base in (3, 5, 7) for power in range(1, 40)}
-    return sum(one < groups for one in powers)
-
-
-def ext4_overhead(size: int) -> int:
-    """Return the bytes that a fresh ext4 with 4 KiB blocks takes for itself: inode tables, journal, copies of the group table."""
-    blocks = size // 4096
-    groups = -(-blocks // GROUP_BLOCKS)
-    journal = next((mib for limit, mib in EXT4_JOURNALS if size < limit * MIB), 1024)
-    inodes = size // (16 if size < 512 * MIB else 64)
-    table = -(-groups // DESCRIPTORS)
-    reserved = min(MOST_RESERVED, max(0, blocks * 1024 // GROUP_BLOCKS // DESCRIPTORS - table))
-    return journal * MIB + inodes + (sparse_groups(groups) * (1 + table + reserved) + 2 * groups + 6) * 4096
-
-
-def fresh(kind: str, size: int, label: str, uuid: str, sector: int) -> FileSystem:
-    """Return what a volume of ``size`` bytes holds right after formatting; raises ``StepError`` for a kind the bench cannot make."""
-    if kind == "fat32":
-        per_cluster = fat32_cluster_sectors(size, sector)
-        cluster = per_cluster * sector
-        clusters = fat32_clusters(size, sector, per_cluster)
-        return FileSystem(
-            kind, size, label, uuid, cluster, None, "FAT cannot be shrunk", None, False, False, cluster, clusters, sector
-        )
-    if kind == "ext4":
-        used = ext4_overhead(size)
-        return FileSystem(
-            kind,
-            size,
-            label,
-            uuid,
-            used,
-            align_up(used + used // 40, MIB),
-            "blocks in use, offline only",
-            None,
-            False,
-            False,
-            4096,
-            size // 4096,
-        )
-    if kind == "swap":
-        return FileSystem(kind, size, label, uuid, 4096, None, "swap is made anew, not shrunk", None, False, False, 4096)
-    raise StepError(f"{title(kind)} cannot be made on the bench.", "Choose FAT32, ext4 or swap.")
-
-
 def resized(filesystem: FileSystem, size: int) -> FileSystem:
     """Return the file system after its volume was made ``size`` bytes long, with what lay behind moved in."""
     if filesystem.kind == "ntfs":
@@ -148,6 +100,11 @@ def resized(filesystem: FileSystem, size: int) -> FileSystem:
             clusters=size // filesystem.cluster_bytes,
             used_map=(),
         )
+    if filesystem.kind == "lvm" and filesystem.cluster_bytes:
+        count = max(0, (size - MIB) // filesystem.cluster_bytes)
+        return replace(filesystem, size_bytes=size, clusters=count)
+    if size > filesystem.size_bytes and filesystem.kind in GROWN_BY_ITS_OWN_SYSTEM:
+        return filesystem if filesystem.kind != "luks" else replace(filesystem, size_bytes=size)
     raise StepError(f"{title(filesystem.kind)} cannot be resized.", "Copy its data off, remove it and make it again.")
 
 

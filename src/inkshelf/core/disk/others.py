@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import struct
 import uuid
 
@@ -39,8 +38,6 @@ def probe_marks(source: ByteSource) -> FileSystem | None:
     head = source.read(0, 4096)
     if head[:6] == b"LUKS\xba\xbe":
         return _luks(head, size)
-    if head[512:520] == b"LABELONE":
-        return FileSystem("lvm", size, "", _lvm_uuid(head), None, None, "inside first")
     if head[:4] == b"XFSB":
         return _xfs(head)
     if head[32:36] == b"NXSB":
@@ -59,12 +56,6 @@ def _luks(head: bytes, size: int) -> FileSystem:
     version = struct.unpack_from(">H", head, 6)[0]
     label = head[24:72].split(b"\0")[0].decode("utf-8", "replace") if version == 2 else ""
     return FileSystem("luks", size, label, head[168:208].split(b"\0")[0].decode("ascii", "replace"), None, None, "inside first")
-
-
-def _lvm_uuid(head: bytes) -> str:
-    raw = head[544:576].decode("ascii", "replace")
-    cuts = (0, 6, 10, 14, 18, 22, 26, 32)
-    return "-".join(raw[low:high] for low, high in itertools.pairwise(cuts))
 
 
 def _xfs(head: bytes) -> FileSystem:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 import struct
 
-from inkshelf.core.disk import exfat, ext, fat, ntfs
+from inkshelf.core.disk import exfat, ext, fat, lvm, ntfs
 from inkshelf.core.disk.others import probe_marks, probe_swap
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import BootFile, FileSystem, SystemRoot
+from inkshelf.core.machine.state import BootFile, FileSystem, Inside, SystemRoot
 from inkshelf.core.value import Value
 from inkshelf.data import exact
 
@@ -38,7 +38,22 @@ def probe(source: ByteSource, known_guids: tuple[str, ...] = ()) -> Contents:
         )
 
 
+def _physical_volume(source: ByteSource) -> FileSystem | None:
+    pv = lvm.open_pv(source)
+    if pv is None:
+        return None
+    held = []
+    for name, own, data, whole in lvm.logical_volumes(pv, source):
+        system = probe(data).filesystem if whole and not isinstance(source, lvm.Mapped) else None
+        facts = (system.kind, system.label, system.uuid) if system else ("", "", own)
+        held.append(Inside(name, data.size, *facts))
+    return lvm.facts(pv, tuple(held))
+
+
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents:
+    group = _physical_volume(source)
+    if group:
+        return Contents(group)
     found = ntfs.probe(source)
     if found:
         facts, names = found

@@ -18,12 +18,23 @@ SecureBoot = Literal["absent", "off", "on", "hidden"]
 Backup = Literal["none", "made", "read back"]
 
 
+class Inside(Value, frozen=True):
+    """Something that a container holds: a logical volume, with what is in it. ``kind`` is empty where that is not known."""
+
+    name: str
+    size_bytes: int
+    kind: str = ""
+    label: str = ""
+    uuid: str = ""
+
+
 class FileSystem(Value, frozen=True):
     """What is known of the file system inside a volume.
 
     ``used_bytes`` counts allocated clusters; ``pinned_bytes`` is the end, from the volume's start, of what its own
     system cannot move; ``smallest_bytes`` the smallest size a shrink can reach and ``smallest_why`` the reason.
-    ``used_map`` holds the used bytes in each of its equal slices, from the start (empty: not known).
+    ``used_map`` holds the used bytes in each of its equal slices, from the start (empty: not known). ``inside``: what a
+    container holds.
     """
 
     kind: str
@@ -40,6 +51,7 @@ class FileSystem(Value, frozen=True):
     clusters: int = 0
     sector_bytes: int = 512
     used_map: tuple[int, ...] = ()
+    inside: tuple[Inside, ...] = ()
 
 
 class BootFile(Value, frozen=True):

@@ -5,17 +5,31 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from inkshelf.core.disk.filesystems import FACTS
+from inkshelf.core.disk.fresh import MAKERS
 from inkshelf.core.disk.types import gpt_type, mbr_type
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
-from inkshelf.core.plan.draw import fat_serial, file_system_uuid, guid
+from inkshelf.core.plan.draw import guid, identity
 from inkshelf.core.plan.fit import aligned
 from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
 from inkshelf.core.steps.fold import fold
-from inkshelf.core.steps.kinds import Create, Delete, Enclose, Format, Grow, Label, Move, NewTable, Retype, Shrink, Step
+from inkshelf.core.steps.kinds import (
+    Create,
+    Delete,
+    Enclose,
+    Format,
+    Grow,
+    Label,
+    MakeLogical,
+    Move,
+    NewTable,
+    Renew,
+    Retype,
+    Shrink,
+    Step,
+)
 from inkshelf.core.value import replace
 from inkshelf.data import table
 
@@ -26,13 +40,15 @@ ROLES: dict[str, Role] = {
     "linux_root_x64": "system",
     "nt_recovery": "recovery",
     "nt_reserved": "reserved",
+    "linux_lvm": "container",
+    "linux_luks": "container",
 }
 
 
 def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
     """Return the job with one more step by hand; raises ``PlanError`` or ``StepError`` with what to do, and changes nothing then.
 
-    ``verb``: create, delete, move, resize, format, label, type or flag. ``call``: the volume (for create: the disk's letter).
+    ``verb``: create, delete, move, resize, format, label, type, flag or renew. ``call``: the volume (for create: the disk's letter).
     ``words``: size, after, at, type, fs, label, name, flag, state, table, as the verb needs them. On an MBR the extended
     partition is made as a volume of type ``extended``, and is called ``A:EXTENDED`` for resize and delete.
     """
@@ -45,6 +61,7 @@ def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
         "label": _label,
         "type": _type,
         "flag": _flag,
+        "renew": _renew,
     }
     if verb not in makers:
         raise PlanError(f"“{verb}” is not a change.", f"Choose one of: {', '.join(makers)}.")
@@ -137,6 +154,9 @@ def _disk(machine: Machine, letter: str) -> Disk:
 
 
 def _create(machine: Machine, letter: str, words: dict[str, str], seed: str) -> Step:
+    container = machine.find(letter.upper())
+    if container:
+        return _logical_volume(machine, container[1], words)
     disk = _disk(machine, letter)
     if "table" in words:
         return _new_table(disk, words["table"].lower(), seed)
@@ -231,10 +251,28 @@ def _resize(machine: Machine, call: str, words: dict[str, str], seed: str) -> St
 
 def _format(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
     kind = words.get("fs", "ext4")
-    if kind not in FACTS:
-        raise PlanError(f"“{kind}” is not a file system that is known here.", "Choose fat32, ext4 or swap.")
-    identity = fat_serial(seed, call) if kind == "fat32" else file_system_uuid(seed, call)
-    return Format(_volume(machine, call)[1].call, kind, words.get("label", ""), identity)
+    if kind not in MAKERS:
+        raise PlanError(f"“{kind}” is not a file system that is known here.", f"Choose one of: {', '.join(MAKERS)}.")
+    label = words.get("label", "group" if kind == "lvm" else "")
+    subvolumes = tuple(words["subvolumes"].split(",")) if "subvolumes" in words else ()
+    return Format(_volume(machine, call)[1].call, kind, label, identity(seed, call, kind), subvolumes)
+
+
+def _renew(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
+    disk, volume = _volume(machine, call)
+    own = guid(seed, call) if disk.table.kind == "gpt" else ""
+    return Renew(call, identity(seed, call, volume.filesystem.kind) if volume.filesystem else "", own)
+
+
+def _logical_volume(machine: Machine, volume: Volume, words: dict[str, str]) -> Step:
+    """A container takes logical volumes: ``create K1 --label root --size 20GiB``."""
+    system = volume.filesystem
+    if system is None or system.kind != "lvm" or not system.cluster_bytes:
+        raise PlanError(f"{volume.call} holds no volume group.", "Name a disk's letter, or format it as lvm first.")
+    free = system.cluster_bytes * system.clusters - sum(one.size_bytes for one in system.inside)
+    text = words.get("size", "rest").lower()
+    size = free if text == "rest" else align_up(parse_size(text), system.cluster_bytes)
+    return MakeLogical(volume.call, words.get("label", words.get("name", f"volume{len(system.inside) + 1}")), size)
 
 
 def _label(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:

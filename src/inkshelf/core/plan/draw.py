@@ -29,3 +29,16 @@ def fat_serial(seed: str, purpose: str) -> str:
     """Return a FAT volume serial in the form ``1A2B-3C4D``."""
     raw = _drawn(f"{seed}/fat/{purpose}")
     return f"{raw[0]:02X}{raw[1]:02X}-{raw[2]:02X}{raw[3]:02X}"
+
+
+def identity(seed: str, purpose: str, kind: str) -> str:
+    """Return the identity that a file system of ``kind`` bears: a UUID, a serial, or an LVM identifier."""
+    if kind in {"fat12", "fat16", "fat32", "exfat"}:
+        return fat_serial(seed, purpose)
+    if kind == "ntfs":
+        return _drawn(f"{seed}/ntfs/{purpose}")[:8].hex().upper()
+    if kind == "lvm":
+        from inkshelf.core.disk.lvm_write import identifier
+
+        return identifier(f"{seed}/lvm/{purpose}")
+    return file_system_uuid(seed, purpose)

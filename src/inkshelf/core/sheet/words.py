@@ -5,7 +5,7 @@ from __future__ import annotations
 import shlex
 from functools import singledispatch
 
-from inkshelf.core.disk.filesystems import title
+from inkshelf.core.disk.filesystems import GROWN_BY_ITS_OWN_SYSTEM, title
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.machine.state import Machine
@@ -20,10 +20,12 @@ from inkshelf.core.steps.kinds import (
     Grow,
     Install,
     Label,
+    MakeLogical,
     Move,
     NewTable,
     Prepare,
     Prove,
+    Renew,
     Retype,
     SetOrder,
     SetSecureBoot,
@@ -188,11 +190,35 @@ def _move(step: Move, before: Machine) -> Words:
 
 @words.register
 def _grow(step: Grow, before: Machine) -> Words:
-    values = (
+    values: tuple[tuple[str, str], ...] = (
         ("size after, MiB box", str(step.to_bytes // MIB)),
         ("exactly", f"{grouped(step.to_bytes)} B = {both(step.to_bytes)}"),
     )
+    found = before.find(step.call)
+    kind = found[1].filesystem.kind if found and found[1].filesystem else ""
+    inside = GROWN_BY_ITS_OWN_SYSTEM.get(kind)
+    values += (("then, mounted or unlocked, type", inside),) if inside else ()
     return Words("Room", f"Grow {step.call}", values, f"{step.call} shows its new size.")
+
+
+@words.register
+def _renew(step: Renew, before: Machine) -> Words:
+    found = before.find(step.call)
+    was = found[1].filesystem.uuid if found and found[1].filesystem else "none"
+    values = (("UUID found", was), ("UUID wanted", step.uuid or "none"), ("GUID wanted", step.guid or "as it is"))
+    caution = "What names it by the old UUID does not find it any more: mount tables, menus, entries."
+    return Words("Partitions", f"Give {step.call} a new identity", values, "The list shows the new UUID.", caution)
+
+
+@words.register
+def _logical_volume(step: MakeLogical, before: Machine) -> Words:
+    found = before.find(step.call)
+    group = found[1].filesystem.label if found and found[1].filesystem else "group"
+    values = (
+        ("size", f"{grouped(step.size)} B = {both(step.size)}"),
+        ("type, as root", f"lvcreate -n {shlex.quote(step.name)} -L {step.size}b {shlex.quote(group)}"),
+    )
+    return Words("Partitions", f"Make the logical volume {step.name} in {step.call}", values, "lvs lists it.")
 
 
 @words.register
@@ -282,11 +308,12 @@ def _format(step: Format, before: Machine) -> Words:
     found = before.find(step.call)
     holds = bool(found and found[1].filesystem)
     label = "" if not step.label else step.label
+    subvolumes = tuple((f"subvolume {name}", f"btrfs subvolume create MOUNTED/{shlex.quote(name)}") for name in step.subvolumes)
     return Words(
         "Partitions",
         f"Format {step.call} as {title(step.filesystem)}",
-        (("label", label), ("UUID", step.uuid)),
-        "Seconds.",
+        (("label", label), ("UUID", step.uuid), *subvolumes),
+        "Seconds." if not subvolumes else "Seconds; the subvolumes are made once it is mounted, not on the bench.",
         f"Everything on {step.call} is given up." if holds else "",
     )
 

@@ -7,13 +7,16 @@ from __future__ import annotations
 
 from typing import Literal
 
-from inkshelf.core.disk.filesystems import fresh, resized
+from inkshelf.core.disk.filesystems import label_fault, resized, title
+from inkshelf.core.disk.fresh import fresh
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import BootEntry, BootFile, FileSystem, Machine, Role, SystemRoot, Volume
 from inkshelf.core.steps.base import StepBase, volume_of
 from inkshelf.core.steps.reshaping import Grow as Grow
 from inkshelf.core.steps.reshaping import Label as Label
+from inkshelf.core.steps.reshaping import MakeLogical as MakeLogical
 from inkshelf.core.steps.reshaping import Move as Move
+from inkshelf.core.steps.reshaping import Renew as Renew
 from inkshelf.core.steps.tables import Enclose as Enclose
 from inkshelf.core.steps.tables import NewTable as NewTable
 from inkshelf.core.steps.tables import checked, renumbered
@@ -92,6 +95,10 @@ class Shrink(StepBase, frozen=True, tag="shrink"):
             raise StepError(
                 f"{self.call} cannot be shrunk to {self.to_bytes} bytes from {volume.size}.",
                 "Choose a smaller size than it has.",
+            )
+        if system.kind == "lvm" and self.to_bytes < (system.smallest_bytes or 0):
+            raise StepError(
+                f"{self.call} cannot be shrunk that far: {system.smallest_why}.", "Move its extents with its own tools first."
             )
         if system.used_bytes is not None and self.to_bytes < system.used_bytes:
             raise StepError(
@@ -181,16 +188,25 @@ class Delete(StepBase, frozen=True, tag="delete"):
 
 
 class Format(StepBase, frozen=True, tag="format"):
-    """Make a file system in a volume; what was in it is given up."""
+    """Make a file system in a volume; what was in it is given up.
+
+    ``subvolumes`` of a Btrfs are made once it is mounted: the sheet and the script say how, the bench does not make them.
+    """
 
     call: str
     filesystem: str
     label: str
     uuid: str
+    subvolumes: tuple[str, ...] = ()
 
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with a fresh file system and nothing else in it."""
         disk, volume = volume_of(machine, self.call)
+        if self.subvolumes and self.filesystem != "btrfs":
+            raise StepError("Only a Btrfs has subvolumes.", "Leave them out, or choose btrfs.")
+        fault = label_fault(self.filesystem, self.label)
+        if fault:
+            raise StepError(f"“{self.label}”: {fault}.", f"Choose a label that {title(self.filesystem)} takes.")
         made = fresh(self.filesystem, volume.size, self.label, self.uuid, disk.sector)
         return machine.with_volume(self.call, lambda one: replace(one, filesystem=made, boot_files=(), holds=None))
 
@@ -281,6 +297,8 @@ Step = (
     | Grow
     | Move
     | Label
+    | Renew
+    | MakeLogical
     | Retype
     | NewTable
     | Enclose

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import re
+
 from inkshelf.core.disk.filesystems import FACTS, label_fault, resized, title
+from inkshelf.core.disk.lvm_write import DATA_START, identifier
 from inkshelf.core.errors import StepError
-from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.machine.state import Disk, Inside, Machine, Volume
+from inkshelf.core.size import binary
 from inkshelf.core.steps.base import StepBase, volume_of
 from inkshelf.core.steps.tables import checked
 from inkshelf.core.value import replace
+
+VOLUME_NAME = re.compile(r"[A-Za-z0-9_+.][A-Za-z0-9_+.\-]{0,127}")
 
 
 def _refuse_unready(volume: Volume) -> None:
@@ -80,9 +86,56 @@ class Label(StepBase, frozen=True, tag="label"):
         """Return the volume with its new label; refuses what its file system refuses."""
         _, volume = volume_of(machine, self.call)
         system = volume.filesystem
-        if system is None or not FACTS[system.kind].label_units:
+        if system is None or system.kind == "lvm" or not FACTS[system.kind].label_units:
             raise StepError(f"{self.call} holds nothing that could bear a label.", "Format it first.")
         fault = label_fault(system.kind, self.label)
         if fault:
             raise StepError(f"“{self.label}”: {fault}.", f"Choose a label that {title(system.kind)} takes.")
         return machine.with_volume(self.call, lambda one: replace(one, filesystem=replace(system, label=self.label)))
+
+
+class Renew(StepBase, frozen=True, tag="renew"):
+    """Give a volume a new identity, as after a raw clone: file-system UUID or serial, and on a GPT the partition's GUID."""
+
+    call: str
+    uuid: str
+    guid: str = ""
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the volume with its new identity; what names it by the old one does not find it any more."""
+        disk, volume = volume_of(machine, self.call)
+        _refuse_unready(volume)
+        system = volume.filesystem
+        if system is not None and system.kind in {"lvm", "apfs", "hfsplus", "iso9660", "unknown", "damaged"}:
+            raise StepError(f"The identity of {title(system.kind)} cannot be changed here.", "Do it with its own tools.")
+        made = replace(system, uuid=self.uuid) if system else None
+        own = self.guid if disk.table.kind == "gpt" and self.guid else volume.guid
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=made, guid=own))
+
+
+class MakeLogical(StepBase, frozen=True, tag="logical-volume"):
+    """Make a logical volume in the volume group of an LVM physical volume. ``size`` in bytes, whole extents."""
+
+    call: str
+    name: str
+    size: int
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the physical volume with the logical one in it."""
+        _, volume = volume_of(machine, self.call)
+        system = volume.filesystem
+        if system is None or system.kind != "lvm" or not system.label:
+            raise StepError(f"{self.call} holds no volume group.", "Format it as lvm first.")
+        extent = system.cluster_bytes
+        if not extent or self.size <= 0 or self.size % extent:
+            raise StepError(f"{self.size} bytes are not whole extents of {binary(extent)}.", "Choose a multiple.")
+        if not VOLUME_NAME.fullmatch(self.name) or any(one.name == self.name for one in system.inside):
+            raise StepError(f"“{self.name}” cannot be the name of a logical volume there.", "Choose another name.")
+        free = extent * system.clusters - sum(one.size_bytes for one in system.inside)
+        if self.size > free:
+            raise StepError(f"{binary(self.size)} do not fit: {binary(free)} are free in {system.label}.", "Choose less.")
+        held = (*system.inside, Inside(self.name, self.size, uuid=identifier(f"{system.uuid}/{self.name}")))
+        used = (system.used_bytes or 0) + self.size
+        end = (system.pinned_bytes or DATA_START) + self.size  # at most: a hole in the middle may have taken it
+        made = replace(system, inside=held, used_bytes=used, smallest_bytes=end, pinned_bytes=end)
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=made))

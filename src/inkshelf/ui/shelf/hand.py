@@ -6,19 +6,22 @@ from functools import partial
 
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from inkshelf.core.disk.filesystems import title
+from inkshelf.core.disk.fresh import MAKERS
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import Disk, Gap, Volume
 from inkshelf.core.plan.byhand import FLAGS, change, take_back
 from inkshelf.core.size import binary
 from inkshelf.ui.desk import Desk, Notice
 
-KINDS = (("FAT32", "fat32"), ("ext4", "ext4"), ("swap", "swap"))
+KINDS = tuple((title(kind), kind) for kind in MAKERS)
 TYPES = (
     ("Linux data", "linux_data"),
     ("Linux home", "linux_home"),
     ("Linux swap", "linux_swap"),
     ("EFI system", "efi_system"),
     ("basic data", "basic_data"),
+    ("Linux LVM", "linux_lvm"),
 )
 
 
@@ -58,7 +61,11 @@ class HandMenu(QMenu):
         if behind is not None and behind.isEmpty():
             behind.setEnabled(False)
             behind.setTitle(f"Move {call}: there is no free room behind a volume")
+        if volume.filesystem and volume.filesystem.kind == "lvm":
+            words = f"Name and size of the logical volume in {volume.filesystem.label}, for example: root 20GiB"
+            self.addAction(f"Make a logical volume in {call}…", partial(self._ask_logical, call, words))
         self.addAction(f"Label {call}…", partial(self._ask, "label", call, "label", f"Label of {call}:"))
+        self.addAction(f"Give {call} a new identity", partial(self._do, "renew", call))
         self._choices(f"Type of {call}", [(words, partial(self._do, "type", call, type=key)) for words, key in TYPES])
         if self.disk.table.kind == "mbr":
             mark = partial(self._do, "flag", call, flag="active", state="off" if volume.active else "on")
@@ -104,6 +111,12 @@ class HandMenu(QMenu):
         text, good = QInputDialog.getText(self.parentWidget(), "By hand", words)
         if good and text.strip():
             self._do(verb, call, **{field: text.strip()}, **fixed)
+
+    def _ask_logical(self, call: str, words: str) -> None:
+        text, good = QInputDialog.getText(self.parentWidget(), "By hand", words)
+        name, _, size = text.strip().partition(" ")
+        if good and name:
+            self._do("create", call, label=name, size=size.strip() or "rest")
 
     def _do(self, verb: str, call: str, **words: str) -> None:
         try:

@@ -1,0 +1,159 @@
+"""Compare what a volume held before with what it holds after, by hash: whole volumes byte for byte, others file by file."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+
+from inkshelf.bench.image import ImageFile
+from inkshelf.core.disk import ext, ext_files, fat, ntfs, ntfs_files
+from inkshelf.core.disk.source import ByteSource, Slice
+from inkshelf.core.machine.state import Volume
+from inkshelf.core.size import MIB
+from inkshelf.data import exact
+
+GRID = 128 << 10
+ZEROS = bytes(GRID)
+PAYLOAD = {"lvm": MIB, "luks": 16 * MIB}  # where what a container holds begins; its own records may change before that
+Digests = dict[object, str]
+
+
+def kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> tuple[bool, str, str]:
+    """Return whether all is still there, what was seen, and what was compared. Source and image are read side by side."""
+    old, new = Slice(source, before.start, before.size), Slice(image, after.start, after.size)
+    kind = before.filesystem.kind if before.filesystem else ""
+    if before.size == after.size and before.boot_files == after.boot_files and _inside(before) == _inside(after):
+        same = _both(lambda one: {0: digest(one, 0, one.size)}, old, new)
+        return same[0] == same[1], "byte for byte the same" if same[0] == same[1] else "its bytes have changed", "contents"
+    reader = (
+        ntfs_digests
+        if kind == "ntfs"
+        else fat_digests
+        if kind.startswith("fat")
+        else ext_digests
+        if kind.startswith("ext")
+        else None
+    )
+    if reader is None:
+        return True, "checked by its own checker; files were not compared one by one", "contents"
+    was, now = _both(reader, old, new)
+    lost = [key for key, value in was.items() if now.get(key) != value]
+    left_out = "; its page and hibernation files hold nothing of anybody's and are left out" if kind == "ntfs" else ""
+    names = ", ".join(sorted(str(key) for key in lost)[:5])
+    return (
+        not lost,
+        f"{len(was)} files the same{left_out}" if not lost else f"{len(lost)} of {len(was)} files differ: {names}",
+        "files",
+    )
+
+
+def _both(reader: Callable[[Slice], Digests], old: Slice, new: Slice) -> tuple[Digests, Digests]:
+    """Hashing leaves the interpreter free: two at a time take half as long."""
+    with ThreadPoolExecutor(2) as pool:
+        was, now = pool.map(reader, (old, new))
+    return was, now
+
+
+def _inside(volume: Volume) -> tuple[object, ...]:
+    """What a step may change inside a volume that it keeps: its label, its identity, what a group holds, that its system sleeps."""
+    system = volume.filesystem
+    return (system.label, system.uuid, system.inside, bool(system.hibernated)) if system else ()
+
+
+def digest(source: ByteSource, start: int, end: int) -> str:
+    """Hash a stretch by its places and bytes that are not zero: a hole and written zeros are the same."""
+    total = hashlib.sha256()
+    feed(total, source, ((0, start, end - start),))
+    return total.hexdigest()
+
+
+def feed(total: hashlib._Hash, source: ByteSource, runs: Iterable[tuple[int, int, int]]) -> None:
+    """Feed runs of (place in the file, first byte of the source, length) on a fixed grid, so that their cut does not matter."""
+    cells = _Cells(total)
+    for place, first, length in sorted(runs):
+        for low, high in source.data_ranges(first, first + length):
+            at = low
+            while at < high:
+                cell, offset = divmod(place + at - first, GRID)
+                data = source.read(at, min(GRID - offset, high - at))
+                if not data:
+                    break
+                cells.put(cell, offset, data)
+                at += len(data)
+    cells.flush()
+
+
+class _Cells:
+    """The one cell of the grid that is being filled; whole ones pass straight through."""
+
+    def __init__(self, total: hashlib._Hash) -> None:
+        self._total, self._cell, self._filled = total, -1, bytearray()
+
+    def put(self, cell: int, offset: int, data: bytes) -> None:
+        """Put bytes into a cell; cells come in order."""
+        if cell != self._cell:
+            self.flush()
+            if len(data) == GRID:
+                self._update(cell, data)
+                return
+            self._cell, self._filled = cell, bytearray(GRID)
+        self._filled[offset : offset + len(data)] = data
+
+    def flush(self) -> None:
+        """Hash the cell that is being filled."""
+        if self._cell >= 0:
+            self._update(self._cell, bytes(self._filled))
+            self._cell = -1
+
+    def _update(self, cell: int, data: bytes) -> None:
+        if data != ZEROS:
+            self._total.update(cell.to_bytes(8, "little"))
+            self._total.update(data)
+
+
+def fat_digests(source: Slice) -> Digests:
+    """Return the hash of every file of a FAT volume by its path."""
+    table = fat.layout(source)
+    if table is None:
+        return {}
+    nodes = [node for node in fat.listing(source, table) if not node.folder]
+    return {node.path: hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest() for node in nodes}
+
+
+def ext_digests(source: Slice) -> Digests:
+    """Return the hash of every file of an ext volume by its path, with its mode, owner and time."""
+    volume = ext.open_ext(source)
+    if volume is None:
+        return {}
+    found: Digests = {}
+    for file in ext_files.files(volume):
+        total = hashlib.sha256(file.head + file.value)
+        feed(total, source, file.runs)
+        found[file.path] = total.hexdigest()
+    return found
+
+
+def ntfs_digests(source: Slice) -> Digests:
+    """Return the hash of every stream of every file of an NTFS volume by its record."""
+    volume = ntfs.open_ntfs(source)
+    if volume is None:
+        return {}
+    names = ntfs.root_names(volume)
+    scratch = {names.get(exact("nt", key)) for key in ("hibernation_file", "page_file", "swap_file")}
+    found: Digests = {}
+    for file in ntfs_files.files(volume):
+        if file.record not in scratch:
+            total = hashlib.sha256(file.size.to_bytes(8, "little") + file.value)
+            feed(total, source, _placed(file.runs))
+            found[file.record, file.stream] = total.hexdigest()
+    return found
+
+
+def _placed(runs: Iterable[tuple[int, int]]) -> list[tuple[int, int, int]]:
+    at, placed = 0, []
+    for first, length in runs:
+        if first >= 0:
+            placed.append((at, first, length))
+        at += length
+    return placed

@@ -1,0 +1,121 @@
+"""What proves that nothing was lost: hashes that do not mind holes and cuts, and a walk over every file of an ext volume."""
+
+from __future__ import annotations
+
+import os
+import random
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from disks import make_gpt_disk
+from inkshelf.bench import contents, tools
+from inkshelf.bench.image import ImageFile
+from inkshelf.bench.inker import ink
+from inkshelf.bench.intake import take_in
+from inkshelf.core.disk import ext, ext_files
+from inkshelf.core.disk.source import Memory, Slice
+from inkshelf.core.plan.byhand import change
+from inkshelf.core.size import GIB, MIB
+
+
+@given(st.lists(st.tuples(st.integers(0, 900 << 10), st.integers(1, 200 << 10)), max_size=6), st.integers(1, 5), st.randoms())
+def test_a_hash_minds_bytes_and_places_only(tmp_path_factory, pieces, cuts, dice) -> None:
+    size, folder = 1 << 20, tmp_path_factory.mktemp("hash")
+    whole = bytearray(size)
+    pieces = [(place, min(length, size - place)) for place, length in pieces]
+    for place, length in pieces:
+        whole[place : place + length] = dice.randbytes(length)
+    sparse = folder / "sparse"
+    with sparse.open("wb") as out:
+        out.truncate(size)
+        for place, length in pieces:
+            out.seek(place)
+            out.write(whole[place : place + length])
+    with ImageFile(sparse) as source:
+        one = contents.digest(source, 0, size)
+    assert one == contents.digest(Memory(bytes(whole)), 0, size)
+    place = dice.randrange(size)
+    whole[place] ^= 1
+    assert one != contents.digest(Memory(bytes(whole)), 0, size)
+
+
+@pytest.fixture(params=["ext4", "ext3", "ext2"])
+def tree(request: pytest.FixtureRequest, tmp_path: Path) -> tuple[Path, Path, str]:
+    """A folder of files of all kinds, and an ext volume made from it by the formatting utility."""
+    folder, dice = tmp_path / "tree", random.Random(3)  # noqa: S311
+    for place in range(300):
+        path = folder / f"folder {place % 7}" / f"{'x' * (place % 60)}{place}"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(dice.randbytes(dice.choice([0, 1, 4096, 70_000])))
+    (folder / "large").write_bytes(dice.randbytes(6 * MIB))
+    with (folder / "sparse").open("wb") as out:
+        out.seek(9 * MIB)
+        out.write(b"end")
+    (folder / "link").symlink_to("large")
+    (folder / "long link").symlink_to("y" * 90)
+    volume = tmp_path / "volume"
+    with volume.open("wb") as out:
+        out.truncate(160 * MIB)
+    tools.run(f"mkfs.{request.param}", "-F", "-q", "-d", folder, volume)
+    return folder, volume, request.param
+
+
+def test_every_file_of_an_ext_volume_is_found_with_its_bytes(tree: tuple[Path, Path, str]) -> None:
+    folder, volume, _ = tree
+    wanted = {f"/{path.relative_to(folder)}" for path in folder.rglob("*") if path.is_symlink() or not path.is_dir()}
+    with ImageFile(volume) as source:
+        files = {one.path: one for one in ext_files.files(ext.open_ext(source))}
+        assert set(files) == wanted
+        for path, file in files.items():
+            real = folder / path[1:]
+            if real.is_symlink():
+                continue
+            data = bytearray(-(-file.size // 4096) * 4096)
+            for logical, first, length in file.runs:
+                data[logical : logical + length] = source.read(first, length)
+            assert bytes(data[: file.size]) == real.read_bytes(), path
+
+
+def test_a_shrunk_and_moved_ext_volume_keeps_every_file_and_a_changed_one_is_seen(
+    tree: tuple[Path, Path, str], tmp_path: Path
+) -> None:
+    _, volume, kind = tree
+    disk = tmp_path / "disk.img"
+    ((start, size),) = make_gpt_disk(disk, GIB, 512, [("linux_data", 160 * MIB, ())])
+    with disk.open("r+b") as out:
+        out.seek(start)
+        out.write(volume.read_bytes())
+    job = take_in([disk], seed="tree")
+    for verb, words in (("resize", {"size": "90MiB"}), ("move", {"at": "300MiB"}), ("resize", {"size": "300MiB"})):
+        job = change(job, verb, "D1", **words)
+    report = ink(job, tmp_path / "bench")
+    assert [one for one in report.checks if not one.ok] == []
+    assert "304 files the same" in {one.what: one.detail for one in report.checks}["D1: files"], kind
+    with ImageFile(disk) as source:
+        before = contents.ext_digests(Slice(source, start, size))
+        file = next(one for one in ext_files.files(ext.open_ext(Slice(source, start, size))) if one.path == "/large")
+    with disk.open("r+b") as out:
+        out.seek(start + file.runs[-1][1] + 100)
+        out.write(b"!")
+    with ImageFile(disk) as source:
+        after = contents.ext_digests(Slice(source, start, size))
+    assert [path for path in before if before[path] != after[path]] == ["/large"]
+
+
+def test_a_found_volume_that_is_formatted_is_not_held_against_its_source(tmp_path: Path) -> None:
+    disk = tmp_path / "disk.img"
+    make_gpt_disk(disk, GIB, 512, [("linux_data", 160 * MIB, ("mkfs.ext4", "-F", "-q"))])
+    report = ink(change(take_in([disk], seed="f"), "format", "D1", fs="ext4", label="new"), tmp_path / "bench")
+    assert [one for one in report.checks if not one.ok] == []
+
+
+def test_hashing_a_volume_agrees_with_the_utility_on_full_data(tmp_path: Path) -> None:
+    data = os.urandom(contents.GRID)
+    path = tmp_path / "one"
+    path.write_bytes(bytes(8) + data)  # the first cell's number, then its bytes: what is hashed
+    said = subprocess.run(["sha256sum", str(path)], capture_output=True, text=True, check=True).stdout.split()[0]
+    assert contents.digest(Memory(data), 0, len(data)) == said
