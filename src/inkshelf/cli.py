@@ -401,7 +401,9 @@ def ledger(job: JobPath, as_json: JsonFlag = False) -> None:
 @app.command()
 def change(
     job: JobPath,
-    verb: Annotated[str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, or undo")],
+    verb: Annotated[
+        str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, arrange, or undo")
+    ],
     call: Annotated[str, typer.Argument(help="A call number such as S1; for create the disk's letter, or a container.")] = "A",
     words: Annotated[list[str] | None, typer.Argument(help="The label, the type, or a flag and on or off.")] = None,
     size: Annotated[str | None, typer.Option("--size", help="A size with a unit, or rest.")] = None,
@@ -421,8 +423,8 @@ def change(
     as_json: JsonFlag = False,
 ) -> None:
     """Add one step by hand behind those that are planned."""
+    from inkshelf.core.plan.byhand import arrange, take_back
     from inkshelf.core.plan.byhand import change as by_hand
-    from inkshelf.core.plan.byhand import take_back
     from inkshelf.store import jobfile
 
     old = jobfile.load(job)
@@ -438,6 +440,8 @@ def change(
     changed = (
         take_back(old)
         if verb == "undo"
+        else arrange(old, call, " ".join(said))
+        if verb == "arrange"
         else by_hand(
             old, verb, call.upper(), **{"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table, **meant}
         )

@@ -10,9 +10,11 @@ from inkshelf.core.disk.types import gpt_type, mbr_type
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
+from inkshelf.core.plan.arrange import targets
 from inkshelf.core.plan.draw import guid, identity
 from inkshelf.core.plan.fit import aligned
 from inkshelf.core.plan.job import Job, replan
+from inkshelf.core.plan.order import order
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import (
@@ -73,6 +75,21 @@ def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
     step = makers[verb](state.planned, call, said, f"{job.seed}/{len(job.by_hand)}")
     step.apply(state.planned)  # refuses here, before anything is changed
     return replan(replace(job, by_hand=(*job.by_hand, step)))
+
+
+def arrange(job: Job, letter: str, line: str) -> Job:
+    """Return the job with the steps that arrange a disk as ``line`` says (``arrange.targets``), in an order that loses nothing."""
+    state = fold(job.found, job.steps)
+    if state.fault:
+        raise PlanError(f"Step {state.fault[0]} cannot be done yet: {state.fault[1].what}", "Undo it first.")
+    disk = _disk(state.planned, letter)
+    steps = order(disk, targets(disk, line))
+    if not steps:
+        raise PlanError("The disk is arranged so already.", "There is nothing to change.")
+    done = fold(state.planned, steps)
+    if done.fault:
+        raise PlanError(done.fault[1].what, done.fault[1].remedy)
+    return replan(replace(job, by_hand=(*job.by_hand, *steps)))
 
 
 def take_back(job: Job) -> Job:

@@ -10,7 +10,8 @@ from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.fresh import MAKERS
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import Disk, Gap, Volume
-from inkshelf.core.plan.byhand import FLAGS, change, take_back
+from inkshelf.core.plan.arrange import as_line
+from inkshelf.core.plan.byhand import FLAGS, arrange, change, take_back
 from inkshelf.core.size import binary
 from inkshelf.ui.desk import Desk, Notice
 
@@ -37,6 +38,8 @@ class HandMenu(QMenu):
         else:
             self._gap(target)
         self.addSeparator()
+        if disk.volumes and disk.table.kind != "none":
+            self.addAction(f"Arrange the volumes of disk {disk.id}…", self._arrange)
         self._tables()
         if desk.job.by_hand:
             self.addSeparator()
@@ -86,14 +89,24 @@ class HandMenu(QMenu):
         words = f"{binary(gap.size, 2)} are free here. Make a volume of (a size with a unit, or rest):"
         if self.disk.table.kind == "none":
             return
-        for title, key in TYPES:
+        for kind, key in TYPES:
             self.addAction(
-                f"Make a volume: {title}…", partial(self._ask, "create", self.disk.id, "size", words, at=place, type=key)
+                f"Make a volume: {kind}…", partial(self._ask, "create", self.disk.id, "size", words, at=place, type=key)
             )
 
         if self.disk.table.kind == "mbr" and self.disk.table.extended is None:
             ask = partial(self._ask, "create", self.disk.id, "size", words, at=place, type="extended")
             self.addAction("Make the extended partition…", ask)
+
+    def _arrange(self) -> None:
+        """Several volumes at once; the order of the work is found."""
+        words = "Volumes in their order on the disk, for example: B1 S1=300GiB R1 free=20GiB D1@stay"
+        text, good = QInputDialog.getText(self.parentWidget(), "By hand", words, text=as_line(self.disk))
+        if good and text.strip():
+            try:
+                self.desk.change(arrange(self.desk.job, self.disk.id, text), f"arrange disk {self.disk.id} by hand")
+            except InkshelfError as error:
+                self.desk.say(Notice(error.what, error.remedy))
 
     def _tables(self) -> None:
         """A fresh table, for an empty disk, or for one whose volumes are all given up."""
