@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m bench [edit] [window] [inspect] [ink]
+python -m bench [edit] [window] [inspect] [ink] [move] [hash] [many] [tables]
 """
 
 from __future__ import annotations
@@ -15,12 +15,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from inkshelf.bench import demo, tools
-from inkshelf.core.size import GIB, MIB, binary
+from inkshelf.core.size import GIB, binary
 from inkshelf.core.value import replace
 
-
-def line(what: str, figure: str, wanted: str, *, good: bool) -> None:
-    print(f"{'reached' if good else 'MISSED '}  {what:58} {figure:>26}   wanted: {wanted}")
+from . import disks, tables
+from .images import large_disk
+from .report import line
 
 
 def measure_edit(folder: Path) -> None:
@@ -114,40 +114,6 @@ with ImageFile(Path(sys.argv[1])) as source:
     read_disk(source); read = source.bytes_read
 print(sorted(took)[4], resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, read)
 """
-
-
-def large_disk(path: Path) -> None:
-    """A sparse 2 TB disk with six volumes, real file systems in all of them."""
-    from inkshelf.bench.sparse import copy_data, write_all
-    from inkshelf.core.disk.gpt import GptEntry, blank, encode
-    from inkshelf.core.disk.types import gpt_type
-    from inkshelf.core.plan.draw import guid
-
-    size = 2_000_398_934_016
-    parts = [
-        ("efi_system", 300 * MIB, ("mkfs.fat", "-F", "32", "-s", "1")),
-        ("nt_reserved", 16 * MIB, ()),
-        ("basic_data", 900 * GIB, ("mkfs.ntfs", "-F", "-Q", "-q")),
-        ("nt_recovery", GIB, ("mkfs.ntfs", "-F", "-Q", "-q")),
-        ("linux_root_x64", 100 * GIB, ("mkfs.ext4", "-F", "-q", "-E", "lazy_itable_init=1,lazy_journal_init=1")),
-        ("linux_home", 800 * GIB, ("mkfs.ext4", "-F", "-q", "-E", "lazy_itable_init=1,lazy_journal_init=1")),
-    ]
-    entries, at = [], MIB
-    with path.open("wb") as out:
-        out.truncate(size)
-        for number, (kind, length, command) in enumerate(parts, 1):
-            entries.append(GptEntry(number, gpt_type(kind), guid("bench", kind), at // 512, (at + length) // 512 - 1))
-            if command:
-                volume = path.with_suffix(".part")
-                with volume.open("wb") as made:
-                    made.truncate(length)
-                tools.run(*command, volume)
-                with volume.open("rb") as made:
-                    copy_data(made.fileno(), out.fileno(), 0, length, at)
-                volume.unlink()
-            at += length
-        for offset, data in encode(replace(blank(size, 512, guid("bench", "disk")), entries=tuple(entries))):
-            write_all(out.fileno(), data, offset)
 
 
 def measure_inspect(folder: Path) -> None:
@@ -257,7 +223,16 @@ def measure_ink(folder: Path) -> None:
     line("read back as predicted", str(report.verified), "True", good=report.verified)
 
 
-MEASURES = {"edit": measure_edit, "window": measure_window, "inspect": measure_inspect, "ink": measure_ink}
+MEASURES = {
+    "edit": measure_edit,
+    "window": measure_window,
+    "inspect": measure_inspect,
+    "ink": measure_ink,
+    "move": disks.measure_move,
+    "hash": disks.measure_hash,
+    "many": disks.measure_many,
+    "tables": tables.measure_tables,
+}
 
 if __name__ == "__main__":
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

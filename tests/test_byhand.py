@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import itertools
 import json
-import os
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
-from inkshelf.bench import sparse
 from inkshelf.bench.inker import ink
 from inkshelf.cli import run
 from inkshelf.core.checks import know
@@ -183,40 +181,6 @@ def test_the_bench_moves_grows_labels_and_removes_as_predicted(awake: Job, tmp_p
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
     assert {one.what: one.detail for one in report.checks}["R1: files"].startswith("1 files the same")
-
-
-MOVES = st.tuples(st.integers(0, 400), st.integers(1, 400), st.integers(0, 800))
-PIECES = st.lists(st.tuples(st.integers(0, 799), st.binary(min_size=1, max_size=6000)), max_size=8)
-
-
-@settings(max_examples=80)
-@given(MOVES, PIECES, st.integers(1, 40))
-def test_a_move_keeps_every_byte_in_either_direction(
-    tmp_path_factory: pytest.TempPathFactory, where: tuple[int, int, int], pieces: list[tuple[int, bytes]], grain: int
-) -> None:
-    start, size, to = (one * 4096 for one in where)
-    path = tmp_path_factory.mktemp("move") / "file"
-    with path.open("wb") as out:
-        out.truncate(1300 * 4096)
-        for place, data in pieces:
-            out.seek(place * 4096)
-            out.write(data)
-    old = sparse.PIECE
-    sparse.PIECE = grain * 4096
-    fd = os.open(path, os.O_RDWR)
-    try:
-        before = os.pread(fd, 1300 * 4096, 0)
-        if to != start:
-            sparse.move_within(fd, start, size, to, tuple(sparse.data_ranges(fd, start, start + size)))
-        after = os.pread(fd, 1300 * 4096, 0)
-    finally:
-        os.close(fd)
-        sparse.PIECE = old
-    assert after[to : to + size] == before[start : start + size]
-    left, right = min(start, to), max(start, to) + size
-    assert after[:left] == before[:left]
-    if right < len(before):
-        assert after[right:] == before[right:]
 
 
 class HandMachine(RuleBasedStateMachine):

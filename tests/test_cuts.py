@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import json
-import os
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inkshelf.bench import cut, sparse
+from inkshelf.bench import cut
 from inkshelf.bench.inker import CancelledError, ink, resume
 from inkshelf.bench.journal import Entry, Journal
 from inkshelf.core.errors import BenchError
@@ -124,38 +122,6 @@ def test_the_journal_keeps_what_it_is_told(tmp_path: Path, moving_job: Job) -> N
 
 
 PIECES = st.lists(st.tuples(st.integers(0, 500), st.binary(min_size=1, max_size=9000)), max_size=6)
-
-
-@settings(max_examples=60)
-@given(PIECES, st.integers(0, 300), st.integers(1, 400), st.integers(1, 300), st.booleans(), st.data())
-def test_a_move_cut_in_a_piece_is_made_good(
-    tmp_path_factory: pytest.TempPathFactory, pieces: list, start: int, size: int, shift: int, right: bool, data: st.DataObject
-) -> None:
-    """The journal knows the pieces that are safe; the one after them is torn, and copied again."""
-    start, size, to = start * 4096, size * 4096, (start + (shift if right else -min(shift, start))) * 4096
-    if to == start:
-        return
-    path = tmp_path_factory.mktemp("cut") / "file"
-    with path.open("wb") as out:
-        out.truncate(1200 * 4096)
-        for place, body in pieces:
-            out.seek(place * 4096)
-            out.write(body)
-    fd = os.open(path, os.O_RDWR)
-    try:
-        before = os.pread(fd, size, start)
-        ranges = tuple(sparse.data_ranges(fd, start, start + size))
-        whole = sparse.move_pieces(ranges, to - start)
-        done = data.draw(st.integers(0, len(whole)))
-        for at, length in whole[:done]:
-            os.pwrite(fd, os.pread(fd, length, at), at + to - start)
-        if done < len(whole):
-            at, length = whole[done]
-            os.pwrite(fd, os.pread(fd, length // 2, at), at + to - start)
-        sparse.move_within(fd, start, size, to, ranges, done)
-        assert os.pread(fd, size, to) == before
-    finally:
-        os.close(fd)
 
 
 def test_counting_writes_tears_the_one_after_the_last(tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ import os
 import shutil
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial, singledispatchmethod
 from pathlib import Path
@@ -20,8 +21,9 @@ from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.handover import Written, flush, hand_over, take_back
 from inkshelf.bench.image import ImageFile, inspect, open_checked
 from inkshelf.bench.journal import Journal
+from inkshelf.bench.mover import Mover, freed, give_back
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
-from inkshelf.bench.sparse import clone, copy_data, data_bytes, data_ranges, move_pieces, move_within, punch
+from inkshelf.bench.sparse import clone, copy_data, data_bytes, punch
 from inkshelf.bench.tablewriter import wipe_table, write_table
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, InkshelfError
@@ -131,9 +133,13 @@ class _Inker:
             self._copy()
             self._carry_out()
             images = {disk: self.bench.image(disk) for disk in self.fds}
-            machine, checks = prove(
-                self.plan, self.job.steps, self.sources, images, self.store.read(), lambda: self._say(self.step, self.words)
-            )
+            with ThreadPoolExecutor(1) as aside:  # freeing room takes long on some disks, and nobody waits for it
+                freeing = [aside.submit(give_back, fd, freed(self.plan.machines, disk)) for disk, fd in self.fds.items()]
+                machine, checks = prove(
+                    self.plan, self.job.steps, self.sources, images, self.store.read(), lambda: self._say(self.step, self.words)
+                )
+                for one in freeing:
+                    one.result()
         except OSError as error:
             full = "The disk that the bench is on is full."
             what = full if error.errno == errno.ENOSPC else f"Writing on the bench failed: {error.strerror}."
@@ -331,24 +337,14 @@ class _Inker:
     @_do.register
     def _move(self, step: Move, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
-        if not self.journal.entry.ranges:
-            self.journal.note(ranges=tuple(data_ranges(fd, volume.start, volume.end)))
-        entry = self.journal.entry
-        overlapping = abs(step.start - volume.start) < volume.size
-        whole = len(move_pieces(entry.ranges, step.start - volume.start))
-        safe = partial(self._safe, fd, whole if not overlapping else 0)
-        self.written.image += move_within(fd, volume.start, volume.size, step.start, entry.ranges, entry.pieces, safe)
+        mover = Mover(fd, self.journal, self.bench.folder, lambda count: self._say(self.step, self.words, count))
+        self.total += data_bytes(fd, volume.start, volume.end)
+        try:
+            mover.move(volume.start, volume.size, step.start)
+        finally:
+            self.written.image += mover.written
+            self.written.scratch += mover.scratch
         self._table(before, after, disk.id)
-
-    def _safe(self, fd: int, only: int, pieces: int) -> None:
-        """A piece of a move is copied. Before its source may be written over or given back, the journal says so.
-
-        ``only``: the number of the one piece to note, the last, where source and target do not overlap; 0: note each.
-        """
-        if only in {0, pieces}:
-            os.fsync(fd)
-            self.journal.note(pieces=pieces)
-        self._say(self.step, self.words)
 
     @_do.register
     def _label(self, step: Label, before: Machine, after: Machine) -> None:

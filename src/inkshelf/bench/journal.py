@@ -21,7 +21,8 @@ NAME, JOB = "journal.json", "job.json"
 
 class Entry(Value, frozen=True):
     """Where the work stands. ``part``: parts of the step that are done; ``back``: the scratch file is complete and is being
-    brought back; ``ranges`` and ``pieces``: what a move carries (first byte, behind the last) and how many pieces are safe."""
+    brought back; ``ranges`` and ``pieces``: what a move carries (first byte, behind the last) and how many pieces are safe;
+    ``window``: the scratch file holds the pieces behind those."""
 
     state: Literal["copying", "step", "reading back", "done"] = "copying"
     step: int = 0
@@ -29,6 +30,7 @@ class Entry(Value, frozen=True):
     back: bool = False
     ranges: tuple[tuple[int, int], ...] = ()
     pieces: int = 0
+    window: bool = False
 
 
 class Journal:
@@ -62,7 +64,7 @@ class Journal:
     def load(self) -> Job:
         """Read the job and the entry back; raises ``BenchError`` where there is nothing to go on with."""
         try:
-            self.entry = msgspec.json.decode((self.folder / NAME).read_bytes(), type=Entry)
+            self.load_entry()
             return msgspec.json.decode((self.folder / JOB).read_bytes(), type=Job)
         except FileNotFoundError:
             raise BenchError(f"Nothing was begun in {self.folder}.", "Ink a job there first.") from None
@@ -71,6 +73,10 @@ class Journal:
                 f"The journal in {self.folder} cannot be read.",
                 "Ink the job again into an empty bench; the source is untouched.",
             ) from error
+
+    def load_entry(self) -> None:
+        """Read where the work stands."""
+        self.entry = msgspec.json.decode((self.folder / NAME).read_bytes(), type=Entry)
 
     def unfinished(self) -> bool:
         """Whether work was begun there and not ended."""

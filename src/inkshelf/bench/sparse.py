@@ -52,7 +52,7 @@ def copy_data(source: int, target: int, start: int, size: int, at: int, progress
     written = 0
     for low, high in data_ranges(source, start, start + size):
         while low < high:
-            step = _copy_some(source, target, low, min(PIECE, high - low), at + low - start)
+            step = copy_some(source, target, low, min(PIECE, high - low), at + low - start)
             low += step  # noqa: PLW2901
             written += step
             if progress:
@@ -60,8 +60,9 @@ def copy_data(source: int, target: int, start: int, size: int, at: int, progress
     return written
 
 
-def _copy_some(source: int, target: int, low: int, length: int, at: int) -> int:
-    cut.before_other()
+def copy_some(source: int, target: int, low: int, length: int, at: int) -> int:
+    """Copy up to ``length`` bytes, inside the kernel where it can; return how many."""
+    cut.before_copy(source, low, target, at, length)
     try:
         return os.copy_file_range(source, target, length, low, at) or _short(low)
     except OSError as error:
@@ -112,31 +113,6 @@ def move_pieces(ranges: tuple[tuple[int, int], ...], shift: int) -> list[tuple[i
     longest = min(PIECE, abs(shift))
     pieces = [(at, min(longest, high - at)) for low, high in ranges for at in range(low, high, longest)]
     return pieces[::-1] if shift > 0 else pieces
-
-
-def move_within(
-    fd: int, start: int, size: int, to: int, ranges: tuple[tuple[int, int], ...], begin: int = 0, safe: Progress | None = None
-) -> int:
-    """Move ``size`` bytes of a file from ``start`` to ``to``, overlapping or not, holes as holes; return bytes written.
-
-    ``ranges``: what is data there, as it was before the move began. ``begin``: pieces that are safe already; ``safe`` is told
-    the number after each piece, once the next one could write over its source.
-    """
-    shift, written = to - start, 0
-    for place, (at, length) in enumerate(move_pieces(ranges, shift)[begin:], begin + 1):
-        write_all(fd, os.pread(fd, length, at), at + shift)
-        written += length
-        if safe:
-            safe(place)
-    position = to
-    for low, high in [*((low + shift, high + shift) for low, high in ranges), (to + size, to + size)]:
-        punch(fd, position, low - position)
-        position = high
-    if shift > 0:
-        punch(fd, start, min(shift, size))
-    else:
-        punch(fd, max(start, to + size), start + size - max(start, to + size))
-    return written
 
 
 def bring_back(source: int, target: int, size: int, at: int, progress: Progress | None = None) -> int:
