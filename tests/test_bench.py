@@ -11,15 +11,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inkshelf.bench import demo, sparse, tools
+from inkshelf.bench import demo, readiness, sparse, tools
 from inkshelf.bench.folder import Bench, FirmwareStore
-from inkshelf.bench.image import ImageFile, inspect
+from inkshelf.bench.image import ImageFile, in_use, inspect
 from inkshelf.bench.inker import CancelledError, Progress, ink
+from inkshelf.bench.second_reader import agrees
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import BootEntry, Firmware
 from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.steps.fold import fold
 from inkshelf.core.value import replace
 
 
@@ -87,6 +89,50 @@ def test_a_bench_image_that_was_changed_is_not_called_verified(job: Job, tmp_pat
         with image.open("r+b") as out:
             out.seek(place)
             out.write(kept)
+
+
+def test_an_image_that_something_writes_to_is_refused(job: Job, tmp_path: Path, demo_files: tuple[Path, Path]) -> None:
+    if os.geteuid():
+        pytest.skip("only the owner may ask for a lease")
+    with demo_files[0].open("r+b"), pytest.raises(BenchError, match="is in use"):
+        ink(job, tmp_path / "bench")
+    with demo_files[0].open("rb"):
+        assert not in_use(demo_files[0])
+
+
+def test_a_bench_without_sparse_files_says_beforehand_what_it_would_take(
+    job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with Bench(tmp_path / "real") as bench:
+        assert bench.keeps_holes()
+    monkeypatch.setattr(Bench, "keeps_holes", lambda self: False)
+    with pytest.raises(BenchError, match=r"without sparse files: the bench would take all of 476\.9 GiB"):
+        ink(job, tmp_path / "bench")
+
+
+def test_a_missing_utility_is_said_while_planning(job: Job, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert readiness.findings(job) == ()
+    monkeypatch.setattr(readiness, "_missing", tools_missing)
+    said = {one.key: one.why for one in readiness.findings(job)}
+    assert set(said) == {"bench.missing.ntfs-3g", "bench.missing.dosfstools"}
+    assert "ntfslabel, ntfsresize" in said["bench.missing.ntfs-3g"]
+    assert "ntfsresize" not in readiness.needed(replace(job, steps=()))
+
+
+def tools_missing(names: frozenset[str]) -> dict[str, str]:
+    gone = {"ntfsresize", "ntfslabel", "mkfs.fat"}
+    return {name: tools.PACKAGES[name] for name in sorted(names & gone)}
+
+
+def test_a_table_that_the_other_reader_sees_otherwise_is_not_called_verified(job: Job, tmp_path: Path) -> None:
+    plan = fold(job.found, job.steps)
+    image = Path(job.sources[0].path)
+    assert agrees(image, plan.found.disks[0])[0]
+    ok, said = agrees(image, plan.planned.disks[0])
+    assert not ok
+    assert said.startswith("differ")
+    (tmp_path / "none").write_bytes(bytes(MIB))
+    assert "did not take it" in agrees(tmp_path / "none", plan.found.disks[0])[1]
 
 
 def test_cancelling_stops_between_steps_and_says_where(job: Job, tmp_path: Path, demo_files: tuple[Path, Path]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import subprocess
 import sys
@@ -10,7 +11,7 @@ from pathlib import Path
 import pytest
 from hypothesis import strategies as st
 
-from inkshelf.bench import cut
+from inkshelf.bench import cut, mover
 from inkshelf.bench.inker import CancelledError, ink, resume
 from inkshelf.bench.journal import Entry, Journal
 from inkshelf.core.errors import BenchError
@@ -122,6 +123,42 @@ def test_the_journal_keeps_what_it_is_told(tmp_path: Path, moving_job: Job) -> N
 
 
 PIECES = st.lists(st.tuples(st.integers(0, 500), st.binary(min_size=1, max_size=9000)), max_size=6)
+
+
+@pytest.mark.parametrize("share", [0.01, 0.6, 0.95])
+def test_the_way_back_is_open_after_a_cut(moving_job: Job, count_of_writes: int, tmp_path: Path, share: float) -> None:
+    path, bench = tmp_path / "job.json", tmp_path / "bench"
+    jobfile.save(moving_job, path)
+    assert ink_and_die(path, bench, int(count_of_writes * share)) == cut.STATUS
+    said = subprocess.run(
+        [sys.executable, "-m", "inkshelf", "resume", "--bench", str(bench), "--back", "--json"],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert json.loads(said.stdout)["went"] == "back"
+    assert not list(bench.glob("*.img"))
+    with pytest.raises(BenchError, match="Nothing was begun"):
+        resume(bench)
+    assert ink(moving_job, bench).verified
+
+
+def test_a_disk_that_fills_up_in_mid_move_is_gone_on_with(
+    moving_job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    real, left = mover.copy_some, [3]
+
+    def full(*where: int) -> int:
+        left[0] -= 1
+        if left[0] < 0:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        return real(*where)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(mover, "copy_some", full)
+        with pytest.raises(BenchError, match="is full"):
+            ink(moving_job, tmp_path / "bench")
+    assert [one for one in resume(tmp_path / "bench").checks if not one.ok] == []
 
 
 def test_counting_writes_tears_the_one_after_the_last(tmp_path: Path) -> None:

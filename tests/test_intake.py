@@ -12,12 +12,14 @@ from hypothesis import strategies as st
 from inkshelf.bench import demo
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in, with_capture
+from inkshelf.core.checks import findings
 from inkshelf.core.errors import BenchError, InkshelfError
 from inkshelf.core.machine.assemble import assemble, infer_entries
 from inkshelf.core.machine.captured import add_identity, merge_identity, same_disk
 from inkshelf.core.machine.state import Conditions, Disk, Table
 from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
+from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, TIB
 from inkshelf.core.value import replace
 from inkshelf.exchange import captures
@@ -35,6 +37,16 @@ def test_an_image_takes_its_identity_from_the_capture_of_the_same_disk(demo_file
     assert job.found.disks[0].device == "/dev/nvme0n1"
     assert job.found.find("S1")[1].filesystem.hibernated, "contents come from the image"
     assert [source.disk for source in job.sources if source.kind == "image"] == ["A"]
+
+
+def test_a_table_made_at_another_sector_size_is_said(demo_files: tuple[Path, Path], listed: Disk) -> None:
+    job = take_in([demo_files[0]], [(replace(listed, sector=4096),)], mode="uefi", seed="s")
+    disk = job.found.disks[0]
+    assert (disk.sector, disk.shown_sector) == (512, 4096)
+    said = {one.key: one for one in findings(read(job))}
+    assert said["disk.sector.A"].severity == "stop"
+    assert "4096-byte ones now" in said["disk.sector.A"].why
+    assert "disk.sector.A" not in {one.key for one in findings(read(take_in([demo_files[0]], [(listed,)], seed="s")))}
 
 
 def test_a_capture_added_later_changes_nothing_but_identity(demo_files: tuple[Path, Path], listed: Disk) -> None:

@@ -14,7 +14,7 @@ from inkshelf.bench import tools
 from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.stand_ins import boot_data, loader, menu_config
-from inkshelf.core.disk import ext, fat
+from inkshelf.core.disk import ext, ext_shrink, fat
 from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, fat32_cluster_sectors, fat32_clusters, label_fault, used_beyond
 from inkshelf.core.disk.fresh import fresh
 from inkshelf.core.disk.probe import pe_signed, probe
@@ -98,6 +98,32 @@ def test_ext4_is_read_and_its_overhead_predicted(tmp_path: Path, gib: int) -> No
     )
     assert found.used_bytes == (int(said["Block count"]) - int(said["Free blocks"])) * 4096
     assert abs(found.used_bytes - (fresh("ext4", gib * GIB, "", "", 512).used_bytes or 0)) <= gib * GIB * 0.03
+
+
+@pytest.mark.parametrize(
+    ("command", "size", "fill"),
+    [
+        (("mkfs.ext4",), 300, 20),
+        (("mkfs.ext4",), 3 << 10, 400),
+        (("mkfs.ext4",), 200 << 10, 3),
+        (("mkfs.ext3",), 700, 90),
+        (("mkfs.ext2",), 900, 10),
+        (("mkfs.ext4", "-b", "1024"), 300, 50),
+        (("mkfs.ext4", "-O", "^flex_bg"), 5 << 10, 60),
+    ],
+)
+def test_the_smallest_size_of_ext_is_what_the_utility_reckons(
+    tmp_path: Path, command: tuple[str, ...], size: int, fill: int
+) -> None:
+    tree = tmp_path / "tree"
+    tree.mkdir()
+    for number in range(fill):
+        (tree / str(number)).write_bytes(b"ink" * 349_525)
+    options = ("-E", "lazy_itable_init=1,lazy_journal_init=1", "-d", str(tree))
+    path = make(tmp_path / "ext", size * MIB, command[0], "-F", "-q", *command[1:], *options)
+    said = subprocess.run([tools.find("resize2fs"), "-P", str(path)], capture_output=True, text=True, check=True).stdout
+    with ImageFile(path) as source:
+        assert ext_shrink.smallest_blocks(ext.open_ext(source)) == int(said.split()[-1])
 
 
 def test_files_on_ext4_are_found_by_path(tmp_path: Path) -> None:

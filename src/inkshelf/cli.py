@@ -259,12 +259,13 @@ def plan(job: JobPath, as_json: JsonFlag = False) -> None:
 
 
 def _reading(path: Path) -> tuple[Any, Any]:
+    from inkshelf.bench import readiness
     from inkshelf.core.checks import findings
     from inkshelf.core.plan.reading import read
     from inkshelf.store import jobfile
 
     reading = read(jobfile.load(path))
-    return reading, findings(reading)
+    return reading, (*findings(reading), *readiness.findings(reading.job))
 
 
 def _stop_status(found: Any) -> None:
@@ -294,10 +295,18 @@ def ink(
 def resume(
     bench: Annotated[Path, typer.Option("--bench", metavar="DIR", help="The bench folder where inking was cut or cancelled.")],
     as_json: JsonFlag = False,
+    back: Annotated[bool, typer.Option("--back", help="Go back instead: give the bench copy up.")] = False,
 ) -> None:
-    """Go on, forward, where inking was cut or cancelled."""
+    """Go on, forward, where inking was cut or cancelled; or back, giving the bench copy up."""
+    from inkshelf.bench.inker import back as go_back
     from inkshelf.bench.inker import resume as work
 
+    if back:
+        said = go_back(bench)
+        print(json.dumps({"bench": str(bench), "went": "back", "what": said}) if as_json else said)
+        return
+    if not as_json:
+        print("going on, forward", file=sys.stderr)
     _report(work(bench, None if as_json else _teller()), as_json=as_json)
 
 

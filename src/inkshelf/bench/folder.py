@@ -18,6 +18,7 @@ from inkshelf.core.machine.state import Firmware
 from inkshelf.core.size import binary
 
 MARK = "inkshelf-bench.json"
+HOLE = 8 << 20
 
 
 class Bench:
@@ -57,9 +58,28 @@ class Bench:
         """The image that stands in for a disk."""
         return self.folder / f"disk-{disk_id}.img"
 
-    def require_room(self, wanted: int) -> None:
-        """Refuse beforehand what would fill the disk that the bench is on."""
+    def keeps_holes(self) -> bool:
+        """Tell whether the file system that the bench is on keeps sparse files sparse."""
+        path = self.folder / "holes"
+        fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            os.ftruncate(fd, HOLE)
+            os.fsync(fd)
+            return os.fstat(fd).st_blocks * 512 < HOLE // 2
+        finally:
+            os.close(fd)
+            path.unlink()
+
+    def require_room(self, wanted: int, whole: int = 0) -> None:
+        """Refuse beforehand what would fill the disk that the bench is on; ``whole``: the bytes it takes where holes are not kept."""
         free = shutil.disk_usage(self.folder).free
+        if whole > wanted and not self.keeps_holes():
+            if free < whole:
+                raise BenchError(
+                    f"{self.folder} is on a file system without sparse files: the bench would take all of {binary(whole)}, and {binary(free)} are free.",
+                    "Choose a folder on another file system, such as ext4.",
+                )
+            wanted = whole
         if free < wanted:
             raise BenchError(
                 f"The bench needs about {binary(wanted)}, and {binary(free)} are free in {self.folder}.",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import fcntl
 import os
 import stat
 from collections.abc import Iterator
@@ -83,6 +85,31 @@ def open_checked(path: Path, flags: int) -> int:
         os.close(fd)
         raise BenchError(f"{path} is empty.", "The copy may have failed: make the image again.")
     return fd
+
+
+def in_use(path: Path) -> bool:
+    """Tell whether somebody has the file open for writing, as a mount or a running machine does; false where it cannot be told.
+
+    The kernel gives a read lease only on a file that nobody may write to (fcntl, F_SETLEASE).
+    """
+    fd = open_checked(path, os.O_RDONLY)
+    try:
+        fcntl.fcntl(fd, fcntl.F_SETLEASE, fcntl.F_RDLCK)
+        fcntl.fcntl(fd, fcntl.F_SETLEASE, fcntl.F_UNLCK)
+    except OSError as error:
+        return error.errno == errno.EAGAIN
+    finally:
+        os.close(fd)
+    return False
+
+
+def refuse_in_use(path: Path) -> None:
+    """Refuse an image that somebody may write to while it is read."""
+    if in_use(path):
+        raise BenchError(
+            f"{path} is in use: something else has it open for writing.",
+            "Unmount it or shut the machine that runs on it down, then try again.",
+        )
 
 
 def inspect(path: Path, disk_id: str = "A", sector: int | None = None) -> Disk:

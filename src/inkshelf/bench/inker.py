@@ -19,7 +19,7 @@ from typing import Any
 from inkshelf.bench import formatting, installers, making
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.handover import Written, flush, hand_over, take_back
-from inkshelf.bench.image import ImageFile, inspect, open_checked
+from inkshelf.bench.image import ImageFile, inspect, open_checked, refuse_in_use
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.mover import Mover, freed, give_back
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
@@ -102,6 +102,27 @@ def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[]
         journal = Journal(folder)
         journal.begin(job)
         return _Inker(job, plan, bench, journal, tell or (lambda _: None), cancelled or (lambda: False)).work()
+
+
+def back(folder: Path) -> str:
+    """Go back where inking was cut or cancelled: the bench copies are given up. Return what was given up, in words.
+
+    The source was never written to, so the way back is always open; raises ``BenchError`` where nothing was begun.
+    """
+    if not folder.is_dir():
+        raise BenchError(f"{folder} is not there.", "Name the bench folder that inking was begun in.")
+    journal = Journal(folder)
+    job = journal.load()
+    with Bench(folder) as bench:
+        where = f"step {journal.entry.step} of {len(job.steps)}" if journal.entry.step else "copying"
+        images = [bench.image(disk.id) for disk in job.found.disks]
+        given_up = [path for path in images if path.exists()]
+        for path in given_up:
+            path.unlink()
+        journal.forget()
+        shutil.rmtree(folder / "hand", ignore_errors=True)
+        bench.note(state="gone back")
+    return f"back from {where}: {len(given_up)} bench image(s) given up; the source is as it was"
 
 
 def resume(folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
@@ -217,6 +238,7 @@ class _Inker:
             path = self.sources.get(disk.id)
             if path is None:
                 raise BenchError(f"Disk {disk.id} was taken in from captured text only.", "Take an image of it in, then ink.")
+            refuse_in_use(path)
             same_as_taken_in(disk, inspect(path, disk.id, disk.sector), path)
             with ImageFile(path) as source:
                 self._copy_one(source, self.bench.image(disk.id), disk)
@@ -268,7 +290,7 @@ class _Inker:
             raise BenchError("The bench would overwrite its own source.", "Choose another bench folder.")
         self.total += data_bytes(source.fileno(), 0, source.size)
         self._say(0, f"copying disk {disk.id}")
-        self.bench.require_room(self.total + (256 << 20))
+        self.bench.require_room(self.total + (256 << 20), source.size)
         target.unlink(missing_ok=True)
         fd = os.open(target, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
         os.close(fd)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Literal
 
-from inkshelf.bench.image import inspect
+from inkshelf.bench.image import inspect, refuse_in_use
 from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.assemble import LETTERS, assemble
 from inkshelf.core.machine.state import Conditions, Disk, SecureBoot
@@ -33,6 +33,8 @@ def take_in(
         raise CaptureError("No disk was given.", "Name a disk image with --disk, or captured text with --lsblk or --sfdisk.")
     if len({path.resolve() for path in images}) != len(images):
         raise InkshelfError("The same image was named twice.", "Name each disk once.")
+    for path in images:
+        refuse_in_use(path)
     disks = tuple(inspect(path) for path in images)
     texts = [disk for group in captured for disk in group]
     joined = _joined(disks, tuple(texts))

@@ -74,6 +74,11 @@ class Journal:
                 "Ink the job again into an empty bench; the source is untouched.",
             ) from error
 
+    def forget(self) -> None:
+        """Nothing is begun any more."""
+        (self.folder / NAME).unlink(missing_ok=True)
+        (self.folder / JOB).unlink(missing_ok=True)
+
     def load_entry(self) -> None:
         """Read where the work stands."""
         self.entry = msgspec.json.decode((self.folder / NAME).read_bytes(), type=Entry)

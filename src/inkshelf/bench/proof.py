@@ -10,6 +10,7 @@ from pathlib import Path
 from inkshelf.bench import formatting
 from inkshelf.bench.contents import kept
 from inkshelf.bench.image import ImageFile
+from inkshelf.bench.second_reader import agrees
 from inkshelf.bench.sparse import copy_data
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.disk.read import read_disk
@@ -88,6 +89,8 @@ def prove(
                 )
             )
             checks += _table_checks(planned, read)
+            ok, said = agrees(images[planned.id], planned)
+            checks.append(Check(f"disk {planned.id}: table, by another reader", ok, said))
             for volume in planned.volumes:
                 beat()
                 origin = plan.found.find(volume.call) if volume.call not in lost else None

@@ -25,6 +25,7 @@ PACKAGES = {
     "mdel": "mtools",
     "mkswap": "util-linux",
     "sfdisk": "fdisk",
+    "partx": "util-linux",
     "fatlabel": "dosfstools",
     "e2label": "e2fsprogs",
     "ntfslabel": "ntfs-3g",
@@ -51,6 +52,12 @@ class Ran(Value, frozen=True):
     output: str
 
 
+def missing(names: set[str]) -> dict[str, str]:
+    """Return the utilities that are not there, each with the package that holds it."""
+    search = os.pathsep.join([os.environ.get("PATH", ""), *FOLDERS])
+    return {name: PACKAGES.get(name, name) for name in sorted(names) if not shutil.which(name, path=search)}
+
+
 def find(name: str) -> str:
     """Return the path of a utility, or say which package to install."""
     search = os.pathsep.join([os.environ.get("PATH", ""), *FOLDERS])
@@ -60,8 +67,11 @@ def find(name: str) -> str:
     return found
 
 
-def run(name: str, *arguments: str | Path, accept: tuple[int, ...] = (0,), feed: str = "") -> Ran:
-    """Run a utility; an exit status outside ``accept`` is an error that carries its last line."""
+def run(name: str, *arguments: str | Path, accept: tuple[int, ...] = (0,), feed: str = "", only_output: bool = False) -> Ran:
+    """Run a utility; an exit status outside ``accept`` is an error that carries its last line.
+
+    ``only_output``: leave its warnings out of what is returned.
+    """
     command = [find(name), *map(str, arguments)]
     environment = {**os.environ, "LC_ALL": "C.UTF-8", "MTOOLS_SKIP_CHECK": "1", "MTOOLS_NO_VFAT": "0"}
     done = subprocess.run(command, input=feed, capture_output=True, text=True, errors="replace", env=environment, check=False)
@@ -75,4 +85,4 @@ def run(name: str, *arguments: str | Path, accept: tuple[int, ...] = (0,), feed:
             else "The bench copy can be thrown away; the source is untouched."
         )
         raise BenchError(f"{name} failed: {last.strip()}", remedy)
-    return Ran(done.returncode, output)
+    return Ran(done.returncode, done.stdout.strip() if only_output else output)

@@ -7,6 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Literal
 
+from inkshelf.bench import readiness
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
 from inkshelf.core.checks.registry import Remedy
 from inkshelf.core.errors import InkshelfError
@@ -48,7 +49,7 @@ class Desk:
     def _take(self, job: Job) -> None:
         self.job = job
         self.reading: Reading = read(job)
-        self.findings: tuple[Finding, ...] = findings(self.reading)
+        self.findings: tuple[Finding, ...] = (*findings(self.reading), *readiness.findings(job))
         if self.selected and not self._known(self.selected):
             self.selected = ""
 

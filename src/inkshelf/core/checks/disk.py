@@ -52,6 +52,22 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
 
 
 @check
+def other_sector(reading: Reading) -> Iterator[Finding]:
+    """A table made at a sector size that the disk does not show: systems see no partitions, or the wrong ones."""
+    for disk in reading.plan.found.disks:
+        if disk.shown_sector and disk.table.kind == "gpt":
+            yield Finding(
+                f"disk.sector.{disk.id}",
+                "stop",
+                f"The table of disk {disk.id} was made at {disk.sector}-byte sectors",
+                f"The disk shows {disk.shown_sector}-byte ones now, as behind another adapter; systems would not find its volumes. "
+                "Connect it as it was when it was partitioned, and take it in again.",
+                (),
+                (Show("intake", "Take the disk in again"),),
+            )
+
+
+@check
 def overlaps(reading: Reading) -> Iterator[Finding]:
     """Volumes that share bytes or run past the end of the disk, as found or as planned."""
     seen: set[str] = set()

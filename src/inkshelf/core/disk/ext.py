@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from inkshelf.core.disk.source import ByteSource, exactly, unpack
 from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import FileSystem
-from inkshelf.core.size import align_up
+from inkshelf.core.size import align_up, binary
 from inkshelf.core.value import Value
 
 MAGIC = 0xEF53
@@ -76,13 +76,15 @@ def open_ext(source: ByteSource) -> Ext | None:
 
 
 def probe(source: ByteSource) -> FileSystem | None:
-    """Return the facts, or ``None`` where it is not ext. The smallest size is an estimate: used blocks and a fortieth."""
+    """Return the facts, or ``None`` where it is not ext. The smallest size is as the resize utility reckons it."""
+    from inkshelf.core.disk.ext_shrink import smallest_blocks
+
     ext = open_ext(source)
     if ext is None:
         return None
     used = max(0, ext.blocks - ext.free_blocks) * ext.block
     size = ext.blocks * ext.block
-    smallest = min(size, align_up(used + used // 40, 1 << 20))
+    smallest = min(size, align_up(smallest_blocks(ext) * ext.block, 1 << 20))
     return FileSystem(
         ext.kind,
         size,
@@ -90,7 +92,7 @@ def probe(source: ByteSource) -> FileSystem | None:
         ext.uuid,
         used,
         smallest,
-        "blocks in use, offline only",
+        f"{binary(used)} in use with the groups' own tables, offline only",
         None,
         ext.recover or not ext.clean,
         False,

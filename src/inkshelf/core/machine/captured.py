@@ -17,6 +17,7 @@ def merge_identity(disk: Disk, captured: Disk) -> Disk:
         removable=captured.removable,
         device=captured.device or disk.device,
         physical_sector=captured.physical_sector or disk.physical_sector,
+        shown_sector=captured.sector if captured.sector != disk.sector else 0,
     )
 
 

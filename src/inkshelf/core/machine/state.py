@@ -173,7 +173,10 @@ def _between(start: int, end: int, taken: list[tuple[int, int]], least: int) -> 
 
 
 class Disk(Value, frozen=True):
-    """One disk: who it is, its table, its volumes in order of their place."""
+    """One disk: who it is, its table, its volumes in order of their place.
+
+    ``sector`` is what its table was made at; ``shown_sector`` what the disk shows, where that is known to differ.
+    """
 
     id: str
     size: int
@@ -186,6 +189,7 @@ class Disk(Value, frozen=True):
     device: str = ""
     table: Table = field(default_factory=Table)
     volumes: tuple[Volume, ...] = ()
+    shown_sector: int = 0
 
     @property
     def usable_start(self) -> int:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QSize, Qt
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.types import flag_words, type_name
 from inkshelf.core.size import GIB, MIB, both
 from inkshelf.ui.desk import Desk
@@ -138,6 +139,17 @@ class Board(QWidget):
         lines = [f"{call}: {type_name(volume.type_id)}, partition {volume.number}", both(volume.size)]
         if volume.used is not None:
             lines.append(f"{both(volume.used)} used")
+        system = volume.filesystem
+        if system is not None:
+            least = (
+                f"smallest {both(system.smallest_bytes)}: {system.smallest_why}"
+                if system.smallest_bytes
+                else system.smallest_why
+            )
+            lines += [least] if least else []
+            lines += [
+                f"{one.name}: {both(one.size_bytes)} {title(one.kind) if one.kind else ''}".rstrip() for one in system.inside
+            ]
         if disk.device:
             lines.append(f"{disk.device}{'p' if disk.device[-1:].isdigit() else ''}{volume.number} where it was captured")
         return "\n".join(lines + flag_words(volume))

@@ -1,0 +1,121 @@
+"""The smallest size an ext volume can be shrunk to, as the resize utility reckons it: groups for the inodes, blocks for the data,
+room for the groups' own tables, and a margin for extents that must grow (e2fsprogs, ``resize2fs -P``).
+"""
+
+from __future__ import annotations
+
+import struct
+
+from inkshelf.core.disk.ext import Ext
+from inkshelf.core.disk.source import exactly
+from inkshelf.core.value import Value
+
+FLEX_BG, META_BG, EXTENTS, SPARSE = 0x200, 0x10, 0x40, 0x1
+LEAST_IN_GROUP = 50  # blocks beside its own tables that make a last group worth having
+
+
+class _Shape(Value, frozen=True):
+    """What of the super block the reckoning needs."""
+
+    blocks: int
+    per_group: int
+    inodes_used: int
+    inodes_per_group: int
+    table_blocks: int
+    gdt_blocks: int
+    first_block: int
+    flex: int
+    sparse: bool
+    extents: bool
+
+    @property
+    def groups(self) -> int:
+        return -(-(self.blocks - self.first_block) // self.per_group)
+
+    def overhead(self, group: int) -> int:
+        """Blocks that a group takes for itself."""
+        copy = not self.sparse or group < 2 or _is_power(group)
+        return self.table_blocks + 2 + ((1 + self.gdt_blocks) if copy else 0)
+
+    def data_blocks(self, low: int, high: int) -> int:
+        return sum(self.overhead(group) for group in range(low, high))
+
+    def flexed(self, groups: int) -> int:
+        """The groups up to the end of the flexible group that the last one is in."""
+        return groups + self.flex - groups % self.flex if self.flex > 1 else groups
+
+
+def _is_power(group: int) -> bool:
+    for base in (3, 5, 7):
+        power = base
+        while power < group:
+            power *= base
+        if power == group:
+            return True
+    return False
+
+
+def smallest_blocks(ext: Ext) -> int:
+    """Return the smallest size in blocks."""
+    raw = exactly(ext.source, 1024, 1024, "super block")
+    shape = _shape(ext, raw)
+    needed = max(0, ext.blocks - shape.data_blocks(0, shape.groups) - ext.free_blocks)
+    groups, flexed, in_front = _groups(shape, needed)
+    first = (
+        0 if shape.flex > 1 and groups <= shape.flex else groups - 1
+    )  # as the utility does: all tables of a first flexible group
+    last = shape.data_blocks(first, flexed) + max(LEAST_IN_GROUP, needed - in_front) + shape.first_block
+    blocks = max((groups - 1) * shape.per_group + last, _table_end(ext, groups - 1, shape))
+    if blocks >= ext.blocks:
+        return ext.blocks
+    if shape.extents:
+        worst = max(-(-needed // (ext.block // 12 - 1)), shape.inodes_used)
+        blocks += min((ext.blocks - blocks) // 500, worst)
+    return min(blocks, ext.blocks)
+
+
+def _groups(shape: _Shape, needed: int) -> tuple[int, int, int]:
+    """Return how many groups the inodes and data need, up to where the last flexible group reaches, and what lies before the last."""
+    groups = max(1, -(-shape.inodes_used // shape.inodes_per_group))
+    flexed = min(shape.flexed(groups), shape.groups) if shape.flex > 1 else groups
+    in_front = (groups - 1) * shape.per_group - shape.data_blocks(0, groups - 1)
+    room = max(0, groups * shape.per_group - shape.data_blocks(0, flexed))
+    while needed > room:
+        more = -(-(needed - room) // shape.per_group)
+        in_front += shape.per_group - shape.overhead(groups - 1)
+        before, groups = flexed, groups + more
+        flexed = shape.flexed(groups) if groups > flexed or shape.flex == 1 else flexed
+        in_front += sum(shape.per_group - shape.overhead(group) for group in range(before, min(flexed, groups - 1)))
+        room += more * shape.per_group - shape.data_blocks(before, flexed)
+    return groups, flexed, in_front
+
+
+def _shape(ext: Ext, raw: bytes) -> _Shape:
+    inodes, free_inodes = struct.unpack_from("<I", raw, 0)[0], struct.unpack_from("<I", raw, 16)[0]
+    incompat, ro_compat = struct.unpack_from("<II", raw, 96)
+    groups = -(-(ext.blocks - ext.first_block) // ext.per_group)
+    table = -(-groups * ext.descriptor_bytes // ext.block) + struct.unpack_from("<H", raw, 206)[0]
+    if incompat & META_BG:
+        table = struct.unpack_from("<I", raw, 260)[0]
+    return _Shape(
+        ext.blocks,
+        ext.per_group,
+        max(1, inodes - free_inodes),
+        ext.inodes_per_group,
+        -(-ext.inodes_per_group * ext.inode_bytes // ext.block),
+        table,
+        ext.first_block,
+        1 << min(raw[372], 16) if incompat & FLEX_BG else 1,
+        bool(ro_compat & SPARSE),
+        bool(incompat & EXTENTS),
+    )
+
+
+def _table_end(ext: Ext, group: int, shape: _Shape) -> int:
+    """The end of the inode table of a group, which the file system must cover."""
+    at = (ext.first_block + 1) * ext.block + group * ext.descriptor_bytes
+    raw = exactly(ext.source, at, ext.descriptor_bytes, "group descriptor")
+    place = struct.unpack_from("<I", raw, 8)[0]
+    if ext.descriptor_bytes >= 64:
+        place |= struct.unpack_from("<I", raw, 40)[0] << 32
+    return int(place + shape.table_blocks)
