@@ -23,7 +23,7 @@ bench: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
 
 soak: setup
-	@$(BIN)/python tools/soak.py $(CUTS)
+	@$(BIN)/python tools/soak.py $(JOBS)
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots

@@ -83,7 +83,7 @@ def test_a_bench_image_that_was_changed_is_not_called_verified(job: Job, tmp_pat
             {"A": Path(job.sources[0].path)},
             {"A": image},
             FirmwareStore(tmp_path / "bench").read(),
-            lambda: None,
+            lambda count: None,
         )
         assert words in {one.what for one in checks if not one.ok}
         with image.open("r+b") as out:

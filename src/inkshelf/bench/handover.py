@@ -6,7 +6,7 @@ import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from inkshelf.bench.sparse import bring_back, copy_data, punch, write_all
+from inkshelf.bench.sparse import Progress, bring_back, copy_data, punch, write_all
 from inkshelf.core.machine.state import Volume
 
 
@@ -25,13 +25,15 @@ class Written:
             self.image += len(data)
 
 
-def hand_over(image_fd: int, path: Path, volume: Volume, written: Written, *, blank: bool = False) -> None:
+def hand_over(
+    image_fd: int, path: Path, volume: Volume, written: Written, progress: Progress | None = None, *, blank: bool = False
+) -> None:
     """Make ``path`` a sparse file with the volume's bytes, or a blank one of its size."""
     fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o600)
     try:
         os.ftruncate(fd, volume.size)
         if not blank:
-            written.scratch += copy_data(image_fd, fd, volume.start, volume.size, 0)
+            written.scratch += copy_data(image_fd, fd, volume.start, volume.size, 0, progress)
     finally:
         os.close(fd)
 

@@ -6,6 +6,7 @@ Sources are opened for reading only. Cancelling is a cut between two pieces of w
 from __future__ import annotations
 
 import errno
+import itertools
 import os
 import shutil
 import time
@@ -24,6 +25,7 @@ from inkshelf.bench.journal import Journal
 from inkshelf.bench.mover import Mover, freed, give_back
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
 from inkshelf.bench.sparse import clone, copy_data, data_bytes, punch
+from inkshelf.bench.stored import stored
 from inkshelf.bench.tablewriter import wipe_table, write_table
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, InkshelfError
@@ -31,6 +33,7 @@ from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.sheet.words import words
 from inkshelf.core.size import MIB
+from inkshelf.core.steps.effort import efforts
 from inkshelf.core.steps.fold import Fold, fold
 from inkshelf.core.steps.kinds import (
     AddEntry,
@@ -55,13 +58,17 @@ from inkshelf.core.value import Value
 
 
 class Progress(Value, frozen=True):
-    """Where the work is: step number (0: copying; past the last: proving), how many there are, bytes done and to do, words."""
+    """Where the work is: step number (0: copying; past the last: proving), how many there are, bytes done and to do, words.
+
+    ``left``: seconds that are left at this pace, ``None`` until that can be told.
+    """
 
     step: int
     steps: int
     done: int
     total: int
     words: str
+    left: float | None = None
 
 
 @dataclass
@@ -144,7 +151,11 @@ class _Inker:
         self.copied = 0
         self.sources = {one.disk: Path(one.path) for one in job.sources if one.kind == "image"}
         self.fds: dict[str, int] = {}
-        self.step, self.words, self.done, self.total = 0, "", 0, 0
+        self.step, self.words, self.done = 0, "", 0
+        parts = efforts(plan, job.steps, stored(job))
+        self.reached = tuple(itertools.accumulate(parts))  # bytes done once copying, and each step, is over
+        self.total = self.reached[-1]
+        self.begun, self.begun_at = time.monotonic(), 0
         self.store = FirmwareStore(bench.folder)
 
     def work(self) -> Report:
@@ -156,9 +167,7 @@ class _Inker:
             images = {disk: self.bench.image(disk) for disk in self.fds}
             with ThreadPoolExecutor(1) as aside:  # freeing room takes long on some disks, and nobody waits for it
                 freeing = [aside.submit(give_back, fd, freed(self.plan.machines, disk)) for disk, fd in self.fds.items()]
-                machine, checks = prove(
-                    self.plan, self.job.steps, self.sources, images, self.store.read(), lambda: self._say(self.step, self.words)
-                )
+                machine, checks = prove(self.plan, self.job.steps, self.sources, images, self.store.read(), self._carried)
                 for one in freeing:
                     one.result()
         except OSError as error:
@@ -184,6 +193,7 @@ class _Inker:
 
     def _carry_out(self) -> None:
         entry = self.journal.entry
+        self.done = self.reached[0] if entry.state == "copying" else self.done
         first = entry.step if entry.state == "step" else len(self.job.steps) + 1 if entry.state != "copying" else 1
         if entry.state == "copying":
             self.store.write(self.plan.found.firmware)
@@ -194,6 +204,7 @@ class _Inker:
             if isinstance(step, HEAVY) and (self.journal.entry.state, self.journal.entry.step) != ("step", number):
                 self._checkpoint(number)
             self._do(step, before, after)
+            self.done = self.reached[number]
         self._flush()
         self.journal.over("reading back")
         shutil.rmtree(self.bench.folder / "hand", ignore_errors=True)
@@ -222,17 +233,26 @@ class _Inker:
         )
 
     def _say(self, step: int, words: str, more: int = 0) -> None:
-        self.step, self.words, self.done = step, words, self.done + more
+        ceiling = self.reached[min(step, len(self.reached) - 1)]
+        self.step, self.words, self.done = step, words, min(self.done + more, ceiling)
         if self.cancelled():
             self.bench.note(state="cancelled", step=step)
             raise CancelledError(
                 f"Cancelled at step {step}.", "The source image is untouched. Go on with the same bench, or throw it away."
             )
-        self.tell(Progress(step, len(self.job.steps), self.done, self.total, words))
+        self.tell(Progress(step, len(self.job.steps), self.done, self.total, words, self._left()))
+
+    def _left(self) -> float | None:
+        """Seconds left at the pace so far, once a second and a fiftieth of the bytes have gone by."""
+        gone, bytes_gone = time.monotonic() - self.begun, self.done - self.begun_at
+        if gone < 1 or bytes_gone < self.total // 50:
+            return None
+        return gone * (self.total - self.done) / bytes_gone
 
     def _copy(self) -> None:
         if self.journal.entry.state != "copying":
             self._open_again()
+            self.done = self.begun_at = self.reached[max(0, min(self.journal.entry.step, len(self.reached) - 1) - 1)]
             return
         for disk in self.plan.found.disks:
             path = self.sources.get(disk.id)
@@ -276,7 +296,7 @@ class _Inker:
         if not (self.journal.entry.back and path.exists()):
             shutil.rmtree(folder, ignore_errors=True)
             folder.mkdir()
-            hand_over(fd, path, volume, self.written, blank=blank)
+            hand_over(fd, path, volume, self.written, self._carried, blank=blank)
             work(path)
             flush(path)
             self.journal.note(back=True)
@@ -285,12 +305,14 @@ class _Inker:
             os.fsync(fd)
             self.journal.note(back=False, part=part + 1)
 
+    def _carried(self, count: int) -> None:
+        self._say(self.step, self.words, count)
+
     def _copy_one(self, source: ImageFile, target: Path, disk: Disk) -> None:
         if target.exists() and target.samefile(source.path):
             raise BenchError("The bench would overwrite its own source.", "Choose another bench folder.")
-        self.total += data_bytes(source.fileno(), 0, source.size)
         self._say(0, f"copying disk {disk.id}")
-        self.bench.require_room(self.total + (256 << 20), source.size)
+        self.bench.require_room(data_bytes(source.fileno(), 0, source.size) + (256 << 20), source.size)
         target.unlink(missing_ok=True)
         fd = os.open(target, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
         os.close(fd)
@@ -360,7 +382,6 @@ class _Inker:
     def _move(self, step: Move, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
         mover = Mover(fd, self.journal, self.bench.folder, lambda count: self._say(self.step, self.words, count))
-        self.total += data_bytes(fd, volume.start, volume.end)
         try:
             mover.move(volume.start, volume.size, step.start)
         finally:

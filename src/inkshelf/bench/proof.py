@@ -11,7 +11,7 @@ from inkshelf.bench import formatting
 from inkshelf.bench.contents import kept
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.second_reader import agrees
-from inkshelf.bench.sparse import copy_data
+from inkshelf.bench.sparse import copy_data, data_bytes
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.disk.read import read_disk
 from inkshelf.core.errors import BenchError
@@ -68,9 +68,9 @@ def prove(
     sources: dict[str, Path],
     images: dict[str, Path],
     firmware: Firmware,
-    beat: Callable[[], None],
+    beat: Callable[[int], None],
 ) -> tuple[Machine, list[Check]]:
-    """Return the machine as read back from the bench, and every comparison. What the steps give up is not compared with its source."""
+    """Return the machine as read back from the bench, and every comparison; ``beat`` is told bytes read. What the steps give up is not compared with its source."""
     lost = set(ledger(plan, steps).lost)
     checks: list[Check] = []
     disks = []
@@ -92,9 +92,9 @@ def prove(
             ok, said = agrees(images[planned.id], planned)
             checks.append(Check(f"disk {planned.id}: table, by another reader", ok, said))
             for volume in planned.volumes:
-                beat()
                 origin = plan.found.find(volume.call) if volume.call not in lost else None
                 checks += _volume_checks(volume, read, image, origin[1] if origin else None, source)
+                beat(2 * data_bytes(image.fileno(), volume.start, volume.end))
     checks += [_later(step) for step in steps if isinstance(step, Format) and step.subvolumes]
     machine = replace(plan.planned, disks=tuple(disks), firmware=firmware)
     checks.append(_equal("boot variables", plan.planned.firmware, firmware))

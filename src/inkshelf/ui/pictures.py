@@ -48,7 +48,10 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     window.set_theme("paper")
     window.start_inking()
     while window.inking:
-        settle(0.05)
+        settle(0.02)
+        if window.ink_page.steps.now > len(window.desk.job.steps) // 2 and "inking" not in {path.stem for path in made}:
+            window.grab().save(str(folder / "inking.png"))
+            made.append(folder / "inking.png")
     take("inked")
     window.worker = None
     window.close()

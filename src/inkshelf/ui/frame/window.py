@@ -270,12 +270,14 @@ class Window(QMainWindow):
         return Journal(self.bench_place).unfinished()
 
     def _work(self, worker: InkWorker, *, again: bool) -> None:
+        from inkshelf.ui.inkview.steps import rows
+
         self.worker = worker
         worker.progressed.connect(self.ink_page.progress)
         worker.inked.connect(self.ink_page.finish)
         worker.failed.connect(self._inking_failed)
         worker.finished.connect(self._inking_over)
-        self.ink_page.begin(len(self.desk.job.steps), str(self.bench_place), again=again)
+        self.ink_page.begin(rows(self.desk.job, self.desk.reading), str(self.bench_place), again=again)
         self.pages.setCurrentWidget(self.ink_page)
         worker.start()
         self._enable()

@@ -1,16 +1,26 @@
-"""The inking page: which step, how far, cancel; afterwards every comparison that was made."""
+"""The inking page: the steps, how far, how long still, cancel and going on; afterwards every comparison that was made."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from inkshelf.bench.inker import Progress, Report
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
+from inkshelf.ui.inkview.steps import Row, StepList, time_left
 from inkshelf.ui.parts import button, clear, heading, label, scrolled
+
+IF_IT_STOPS = (
+    ("If you cancel", "It stops at the next safe place. What is on the bench is kept: go on from there later, or begin anew."),
+    (
+        "If the power fails",
+        "The journal is on the disk before the bytes are. The work goes on at the step where it stopped, and loses nothing.",
+    ),
+    ("The way back", "The source image is only read. Throwing the bench folder away undoes everything."),
+)
 
 
 class InkPage(QWidget):
@@ -43,15 +53,29 @@ class InkPage(QWidget):
         inside = QWidget()
         self.checks = QVBoxLayout(inside)
         self.checks.setContentsMargins(0, 0, 8, 0)
-        box.addWidget(scrolled(inside), 1)
+        self.steps = StepList()
+        self.steps_area = scrolled(self.steps)
+        row = QHBoxLayout()
+        row.setSpacing(16)
+        row.addWidget(self.steps_area, 3)
+        row.addWidget(scrolled(inside), 4)
+        box.addLayout(row, 1)
 
-    def begin(self, steps: int, folder: str, *, again: bool = False) -> None:
+    def begin(self, rows: tuple[Row, ...], folder: str, *, again: bool = False) -> None:
         """Show that inking begins, or goes on."""
         clear(self.checks)
         self.go_on.hide()
-        self.bar.setRange(0, steps + 2)
+        self.steps.show_rows(rows)
+        self.steps_area.show()
+        self._now = -1
+        self.bar.setRange(0, 1000)
         self.bar.setValue(0)
         self.bar.show()
+        for title, words in IF_IT_STOPS:
+            self.checks.addWidget(label(title, theme.serif(15)))
+            self.checks.addWidget(label(words, theme.sans(13), quiet=True, wrap=True))
+            self.checks.addSpacing(8)
+        self.checks.addStretch(1)
         self.sub.setText(f"on a copy in {folder}; the source image is only read")
         self.words.setText("Going on where it stopped" if again else "Copying the image, holes and all")
         self.figures.setText("")
@@ -62,10 +86,13 @@ class InkPage(QWidget):
 
     def progress(self, now: Progress) -> None:
         """Show how far it is."""
-        self.bar.setValue(now.step + 1)
+        self.bar.setValue(1000 * now.done // max(1, now.total))
         self.words.setText(f"{now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize())
-        if now.total:
-            self.figures.setText(f"{binary(now.done)} of {binary(now.total)} copied")
+        self.figures.setText(f"{binary(now.done)} of about {binary(now.total)}  ·  {time_left(now.left)}")
+        if now.step != self._now:
+            self._now = now.step
+            self.steps.set_now(now.step)
+            self.steps_area.ensureVisible(0, self.steps.place(now.step), 0, 60)
 
     def _over(self) -> None:
         self.cancel.setVisible(False)
@@ -78,6 +105,8 @@ class InkPage(QWidget):
         self._over()
         self.go_on.setVisible(unfinished)
         self.bar.hide()
+        clear(self.checks)
+        self.steps.stop()
         self.words.setText(what)
         self.checks.addWidget(label(remedy, theme.sans(14), wrap=True))
         self.checks.addStretch(1)
@@ -85,6 +114,9 @@ class InkPage(QWidget):
     def finish(self, report: Report) -> None:
         """Show every comparison."""
         self._over()
+        clear(self.checks)
+        self.steps.finish()
+        self.steps_area.hide()  # what was compared matters now, and takes the room
         self.bar.setValue(self.bar.maximum())
         good = sum(one.ok for one in report.checks)
         self.words.setText(

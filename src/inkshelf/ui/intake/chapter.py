@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from inkshelf.core.checks.unknown import Unknown, unknown
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.errors import InkshelfError
@@ -95,6 +96,9 @@ class IntakeChapter(QWidget):
             for widget in [self._disk(disk) for disk in disks] or [self._empty()]:
                 self.box.addWidget(widget)
             self.box.addWidget(self.questions)
+            missing = unknown(self.desk.job.found)
+            if missing:
+                self.box.addWidget(self._unknown(missing))
             self.box.addStretch(1)
         self.questions.setVisible(bool(disks))
         self.questions.refresh()
@@ -147,6 +151,28 @@ class IntakeChapter(QWidget):
             )
         )
         box.addLayout(self._volumes(disk))
+        return frame
+
+    def _unknown(self, missing: tuple[Unknown, ...]) -> QFrame:
+        """What could not be known, and how to find out; commands can be selected and copied."""
+        frame, box = card()
+        box.addWidget(label("What could not be known", theme.serif(18)))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(6)
+        for row, one in enumerate(missing):
+            grid.addWidget(label(one.what, theme.sans(13), wrap=True), row, 0, Qt.AlignmentFlag.AlignTop)
+            lines = QVBoxLayout()
+            lines.setSpacing(1)
+            lines.addWidget(label(one.how, theme.sans(13), quiet=True, wrap=True))
+            if one.command:
+                command = label(one.command, theme.mono(12))
+                command.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+                lines.addWidget(command)
+            grid.addLayout(lines, row, 1)
+        grid.setColumnStretch(0, 1)
+        grid.setColumnStretch(1, 1)
+        box.addLayout(grid)
         return frame
 
     def _volumes(self, disk: Disk) -> QGridLayout:

@@ -1,0 +1,35 @@
+"""How many bytes each part of inking carries on the bench, as far as can be told: what progress and time left are reckoned from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from inkshelf.core.machine.state import Volume
+from inkshelf.core.size import MIB
+from inkshelf.core.steps.fold import Fold
+from inkshelf.core.steps.kinds import Format, Grow, Install, Label, MakeLogical, Move, Renew, Shrink, Step
+
+LEAST = 64 << 10  # a table, or what a person does: never nothing, so that every step moves the bar
+FRESH = 16 * MIB  # about what of a fresh file system is written; the rest is holes
+
+
+def _carried(volumes: Iterable[Volume], stored: Mapping[str, int]) -> int:
+    """Used bytes, or those that an image really stores where that is less."""
+    total = 0
+    for one in volumes:
+        used = one.size if one.used is None else one.used
+        total += min(used, stored.get(one.call, FRESH if one.planned else used))
+    return total
+
+
+def efforts(plan: Fold, steps: tuple[Step, ...], stored: Mapping[str, int]) -> tuple[int, ...]:
+    """Return the bytes of copying, of each step, and of reading back; ``stored``: bytes that are not holes, by call number."""
+    found = [volume for _, volume in plan.found.volumes()]
+    planned = [volume for _, volume in plan.planned.volumes()]
+    each = []
+    for before, after, step in zip(plan.machines, plan.machines[1:], steps, strict=False):
+        carries = isinstance(step, Format | Shrink | Grow | Move | Label | Renew | MakeLogical | Install)
+        place = (after if isinstance(step, Format) else before).find(step.call) if carries else None  # type: ignore[union-attr]
+        now = {} if isinstance(step, Format) else stored
+        each.append(LEAST + (_carried([place[1]], now) if place else 0))
+    return (LEAST + _carried(found, stored), *each, LEAST + 2 * _carried(planned, stored))
