@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from disks import put_file_on_ntfs, put_volume
-from inkshelf.bench import cut
+from inkshelf.bench import cut, sparse
 from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.inker import Report, ink, resume
 from inkshelf.bench.intake import take_in
@@ -129,6 +129,7 @@ class CutJobs:
             if not _dies(
                 lambda again=begun: resume(bench) if again else ink(job, bench),
                 dice.choice([dice.randint(0, 12), dice.randint(0, 150)]),
+                dice,
             ):
                 break
             cuts += 1
@@ -138,12 +139,58 @@ class CutJobs:
         return Done(report, [step.kind for step in job.steps]), cuts
 
 
-def _dies(work: object, after: int) -> bool:
+def _path(fd: int) -> str:
+    return str(Path(f"/proc/self/fd/{fd}").readlink())
+
+
+class LossyDisk:
+    """Stands between this process and the bench images: when it dies, writes that were not flushed may be lost, in sectors."""
+
+    def __init__(self, dice: random.Random) -> None:
+        self.dice = dice
+        self.pending: dict[str, list[tuple[int, bytes]]] = {}
+        self.real = {name: getattr(os, name) for name in ("pwrite", "copy_file_range", "fsync", "_exit")}
+        os.pwrite, os.copy_file_range, os.fsync, os._exit = self.pwrite, self.copy, self.fsync, self.go_off
+        self.real_hole, sparse.deallocate = sparse.deallocate, self.hole
+
+    def _remember(self, fd: int, at: int, length: int) -> None:
+        path = _path(fd)
+        if path.endswith(".img"):
+            self.pending.setdefault(path, []).append((at, os.pread(fd, length, at)))
+
+    def pwrite(self, fd: int, data: bytes, at: int) -> int:
+        self._remember(fd, at, len(data))
+        return self.real["pwrite"](fd, data, at)
+
+    def copy(self, source: int, target: int, count: int, low: int, at: int) -> int:
+        self._remember(target, at, count)
+        return self.real["copy_file_range"](source, target, count, low, at)
+
+    def hole(self, fd: int, start: int, size: int) -> bool:
+        if size <= 32 * MIB:  # larger ones are given back at the end, when all is over
+            self._remember(fd, start, size)
+        return self.real_hole(fd, start, size)
+
+    def fsync(self, fd: int) -> None:
+        self.pending.pop(_path(fd), None)
+
+    def go_off(self, status: int) -> None:
+        for path, lost in self.pending.items() if status == cut.STATUS else ():
+            fd = os.open(path, os.O_RDWR)
+            for at, old in reversed(lost):
+                for sector in range(0, len(old), 512 if len(old) < MIB else 1 << 16):
+                    if self.dice.random() < 0.3:
+                        self.real["pwrite"](fd, old[sector : sector + 512], at + sector)
+        self.real["_exit"](status)
+
+
+def _dies(work: object, after: int, dice: random.Random) -> bool:
     """Do the work in a process of its own that dies hard after that many writes; tell whether it did."""
     child = os.fork()
     if child == 0:
         try:
             cut.arm(after)
+            LossyDisk(dice)
             work()  # type: ignore[operator]
         finally:
             os._exit(0)

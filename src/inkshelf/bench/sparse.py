@@ -88,16 +88,21 @@ def write_all(fd: int, data: bytes | memoryview, at: int) -> None:
         view, at = view[done:], at + done
 
 
+def deallocate(fd: int, start: int, size: int) -> bool:
+    """Ask the file system for a hole (fallocate, punch and keep size); tell whether it could."""
+    import ctypes
+
+    libc = ctypes.CDLL(None, use_errno=True)
+    keep_size_punch = 0x01 | 0x02
+    return bool(libc.fallocate(fd, keep_size_punch, ctypes.c_long(start), ctypes.c_long(size)) == 0)
+
+
 def punch(fd: int, start: int, size: int) -> None:
     """Make a hole: the bytes read as zero and take no room. Writes zeros where the file system cannot."""
     if size <= 0 or next(data_ranges(fd, start, start + size), None) is None:
         return
     cut.before_other()
-    import ctypes
-
-    libc = ctypes.CDLL(None, use_errno=True)
-    keep_size_punch = 0x01 | 0x02
-    if libc.fallocate(fd, keep_size_punch, ctypes.c_long(start), ctypes.c_long(size)) == 0:
+    if deallocate(fd, start, size):
         return
     for low, high in list(data_ranges(fd, start, start + size)):
         for at in range(low, high, PIECE):
