@@ -420,3 +420,29 @@ def test_shapes_hold_exact_integers(job: Job) -> None:
     assert document["shrink"] == [
         {"call": "S1", "from_bytes": 489894707200, "to_bytes": 489894707200 - 100 * GIB, "type_mib": 102400}
     ]
+
+
+@pytest.mark.parametrize(
+    ("kind", "lines"),
+    [
+        ("ntfs", ["mkfs.ntfs -Q -q -s 512", "ntfslabel --new-serial="]),
+        ("exfat", ["mkfs.exfat -c 32768", "draws the serial itself"]),
+        ("xfs", ["mkfs.xfs -q -m uuid="]),
+        ("luks", ["cryptsetup luksFormat --type luks2 --uuid", "passphrase"]),
+        ("lvm", ["pvcreate --uuid", "vgcreate ink", "lvcreate -n root -L 536870912b ink"]),
+        ("btrfs", ["mkfs.btrfs -q -U", 'btrfs subvolume create "$MOUNTED"/@home', 'umount "$MOUNTED"']),
+    ],
+)
+def test_the_script_makes_every_kind(found_job: Job, tmp_path: Path, kind: str, lines: list[str]) -> None:
+    job = change(found_job, "create", "A", size="2GiB")
+    words = {"subvolumes": "@,@home"} if kind == "btrfs" else {}
+    job = change(job, "format", "D1", fs=kind, label="ink", **words)
+    if kind == "lvm":
+        job = change(job, "create", "D1", label="root", size="512MiB")
+    made = render.script(read(job))
+    at = [made.index(one) for one in lines]
+    assert at == sorted(at)
+    assert "mkswap" not in made
+    path = tmp_path / "script.sh"
+    path.write_text(made)
+    subprocess.run(["bash", "-n", str(path)], check=True)

@@ -11,11 +11,25 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.sheet import Sheet, sheet
 from inkshelf.core.size import binary, both
-from inkshelf.core.steps.kinds import Create, Delete, Enclose, Format, Grow, Install, Label, Move, NewTable, Retype, Shrink
+from inkshelf.core.steps.kinds import (
+    Create,
+    Delete,
+    Enclose,
+    Format,
+    Grow,
+    Install,
+    Label,
+    MakeLogical,
+    Move,
+    NewTable,
+    Renew,
+    Retype,
+    Shrink,
+)
 from inkshelf.data import text
+from inkshelf.exchange.commands import UTILITIES, format_lines, logical_line
 
 NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2")
-MAKERS = {"fat32": "mkfs.fat", "ext4": "mkfs.ext4", "swap": "mkswap"}
 
 
 def _environment() -> Environment:
@@ -62,9 +76,9 @@ def script(reading: Reading) -> str:
     creates = [step for step in job.steps if isinstance(step, Create)]
     if not creates:
         raise PlanError("There are no partition steps to write down.", "Choose an aim first.")
-    if any(isinstance(step, Delete | Grow | Move | Label | NewTable | Enclose) for step in job.steps):
+    if any(isinstance(step, Delete | Grow | Move | Label | Renew | NewTable | Enclose) for step in job.steps):
         raise PlanError(
-            "This plan moves, grows, labels or removes volumes that are there, or changes the table itself; the script does not do that.",
+            "This plan moves, grows, labels or removes volumes that are there, gives them a new identity, or changes the table itself; the script does not do that.",
             "Work by the sheet.",
         )
     disk = reading.plan.found.disk(creates[0].disk)
@@ -79,7 +93,7 @@ def script(reading: Reading) -> str:
     from inkshelf.core.value import replace
 
     kept = [replace(volume, size=after.get(volume.call, volume.size)) for volume in disk.volumes]
-    tools = sorted({MAKERS[step.filesystem] for step in job.steps if isinstance(step, Format)})
+    tools = sorted({tool for step in job.steps if isinstance(step, Format) for tool in UTILITIES[step.filesystem]})
     return (
         _environment()
         .get_template("partitions.sh.j2")
@@ -100,7 +114,7 @@ def script(reading: Reading) -> str:
 def _lines(reading: Reading) -> Iterator[str]:
     """One command a step, with its number on the sheet; what comes after installing is left to the sheet."""
     numbers = {volume.call: volume.number for _, volume in reading.plan.planned.volumes()}
-    starts = {volume.call: (volume.start, disk.sector) for disk, volume in reading.plan.planned.volumes()}
+    places = {volume.call: (volume.start, volume.size, disk.sector) for disk, volume in reading.plan.planned.volumes()}
     installing = False
     for number, step in enumerate(reading.job.steps, 1):
         if isinstance(step, Install):
@@ -115,12 +129,9 @@ def _lines(reading: Reading) -> Iterator[str]:
             yield f'echo {shlex.quote(spec)} | sfdisk --wipe-partitions always --append --partno {step.number} "$DISK"  # step {number}: {step.call}'
             yield "command -v udevadm > /dev/null && udevadm settle"
         elif isinstance(step, Format):
-            yield f'{_maker(step, *starts[step.call])} "$(part {numbers[step.call]})"  # step {number}: {step.call}'
-
-
-def _maker(step: Format, start: int, sector: int) -> str:
-    if step.filesystem == "fat32":
-        return f"mkfs.fat -F 32 -S {sector} -n {shlex.quote(step.label)} -i {step.uuid.replace('-', '')} -h {start // sector}"
-    if step.filesystem == "ext4":
-        return f"mkfs.ext4 -q -U {step.uuid} -L {shlex.quote(step.label)}"
-    return f"mkswap -U {step.uuid} -L {shlex.quote(step.label)}"
+            yield f"# step {number}: {step.call}"
+            yield from format_lines(step, f'"$(part {numbers[step.call]})"', *places[step.call])
+        elif isinstance(step, MakeLogical):
+            found = reading.plan.machines[number].find(step.call)
+            group = found[1].filesystem.label if found and found[1].filesystem else ""
+            yield f"{logical_line(step, group)}  # step {number}: {step.call}"
