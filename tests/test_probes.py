@@ -141,6 +141,31 @@ def test_files_on_ext4_are_found_by_path(tmp_path: Path) -> None:
         assert probe(source).holds.title == "Heron"
 
 
+def test_menus_and_entries_are_read_on_ext4_and_on_fat(tmp_path: Path) -> None:
+    uuid, tree = "11111111-2222-4333-8444-555555555555", tmp_path / "tree"
+    entry = f"title Heron\nlinux /heron/kernel\noptions root=UUID={uuid} ro\n"
+    for place, text in (
+        ("boot/grub/grub.cfg", f"search --fs-uuid {uuid}\n"),
+        ("loader/entries/heron.conf", entry),
+        ("loader/entries/read me", ""),
+    ):
+        (tree / place).parent.mkdir(parents=True, exist_ok=True)
+        (tree / place).write_text(text)
+    path = make(tmp_path / "ext", 64 * MIB, "mkfs.ext4", "-F", "-q", "-d", str(tree))
+    with ImageFile(path) as source:
+        found = probe(source)
+    assert [(one.path, one.kind, one.targets) for one in found.boot_files] == [
+        ("/boot/grub/grub.cfg", "menu-config", (uuid,)),
+        ("/loader/entries/heron.conf", "entry", (uuid,)),
+    ]
+    path = make(tmp_path / "fat", 64 * MIB, "mkfs.fat", "-F", "16")
+    put_on_fat(path, 0, {r"\loader\entries\heron.conf": entry.encode(), r"\loader\loader.conf": b"timeout 3"})
+    with ImageFile(path) as source:
+        assert [(one.path, one.kind, one.targets) for one in probe(source).boot_files] == [
+            (r"\loader\entries\heron.conf", "entry", (uuid,))
+        ]
+
+
 def test_swap_is_read(tmp_path: Path) -> None:
     identity = "11111111-2222-4333-8444-555555555555"
     found = held(make(tmp_path / "swap", 64 * MIB, "mkswap", "-U", identity, "-L", "night"))

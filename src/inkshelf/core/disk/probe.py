@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import struct
+from collections.abc import Iterator
 
 from inkshelf.core.disk import exfat, ext, fat, lvm, ntfs
 from inkshelf.core.disk.others import probe_marks, probe_swap
@@ -61,7 +62,7 @@ def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents:
         return Contents(facts, holds=SystemRoot("nt", "NT family", True) if telling & names.keys() else None)
     linux = ext.probe(source)
     if linux:
-        return Contents(linux, holds=_linux_root(source))
+        return Contents(linux, tuple(_linux_files(source)), _linux_root(source))
     flash = exfat.probe(source)
     if flash:
         return Contents(flash)
@@ -90,6 +91,23 @@ def _linux_root(source: ByteSource) -> SystemRoot | None:
     )
     signed = any(pe_signed(ext.read_inode(volume, number, 4096)) for number in kernels) if kernels else None
     return SystemRoot("linux", title.group(1) if title else "Linux family", signed, _mounts(volume))
+
+
+def _linux_files(source: ByteSource) -> Iterator[BootFile]:
+    """The menu's configuration and the entry files on an ext volume: a root, or a boot loader's own partition."""
+    volume = ext.open_ext(source)
+    if volume is None:
+        return
+    paths = [(exact("linux", "menu_config"), "menu-config")]
+    for base in exact("linux", "entry_folders").split():
+        number = ext.lookup(volume, base)
+        names = ext.folder(volume, number) if number else {}
+        paths += [(f"{base}/{name}", "entry") for name in sorted(names) if name.endswith(exact("linux", "entry_ending"))]
+    for path, kind in paths:
+        number = ext.lookup(volume, path)
+        if number is not None:
+            content = ext.read_inode(volume, number, 1 << 18)
+            yield BootFile(path, kind, len(content), None, _targets(kind, content, ()))
 
 
 def _mounts(volume: ext.Ext) -> tuple[tuple[str, str], ...]:
@@ -138,6 +156,8 @@ def _kind(path: str) -> str:
         return "nt-loader"
     if low == exact("paths", "nt_boot_data").lower():
         return "nt-boot-data"
+    if low.startswith(exact("paths", "entry_folder")) and low.endswith(exact("linux", "entry_ending")):
+        return "entry"
     named = {
         exact("paths", "first_stage_x64"): "first-stage",
         exact("paths", "menu_x64"): "menu",
@@ -152,7 +172,7 @@ def _targets(kind: str, content: bytes, known_guids: tuple[str, ...]) -> tuple[s
 
     if kind == "nt-boot-data":
         return tuple(guid for guid in known_guids if guid and uuid.UUID(guid).bytes_le in content)
-    if kind == "menu-config":
+    if kind in {"menu-config", "entry"}:
         text = content.decode("utf-8", "replace")
         chained = [one.replace("/", "\\") for one in CHAINED.findall(text)]
         return tuple(dict.fromkeys([one.lower() for one in UUID_TEXT.findall(text)] + chained))

@@ -57,7 +57,7 @@ class FileSystem(Value, frozen=True):
 class BootFile(Value, frozen=True):
     """A file on a start-up volume that starting depends on.
 
-    ``kind``: ``nt-loader``, ``nt-boot-data``, ``first-stage``, ``menu``, ``menu-config`` or ``loader``. ``targets``: what
+    ``kind``: ``nt-loader``, ``nt-boot-data``, ``first-stage``, ``menu``, ``menu-config``, ``entry`` or ``loader``. ``targets``: what
     it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
     """
 
