@@ -63,6 +63,8 @@ class Spine(Value, frozen=True):
     words: str
     pinned_x: float | None = None
     pinned: int | None = None
+    smallest_x: float | None = None
+    smallest: int | None = None
 
 
 class Space(Value, frozen=True):
@@ -194,7 +196,17 @@ def _spine(volume: Volume, scale: Scale) -> Spine:
         words,
         scale.x(volume.start + pinned) if pinned else None,
         pinned,
+        *_smallest(volume, scale),
     )
+
+
+def _smallest(volume: Volume, scale: Scale) -> tuple[float | None, int | None]:
+    """Where the volume would end at its smallest, as found; nothing where it cannot shrink or that is not known."""
+    system = volume.filesystem
+    least = system.smallest_bytes if system and not volume.planned else None
+    if not least or least >= volume.size:
+        return None, None
+    return scale.x(volume.start + least), least
 
 
 def _least_gap(disk: Disk) -> int:

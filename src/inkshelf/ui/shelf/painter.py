@@ -44,9 +44,7 @@ def draw_shelf(
         _spine(painter, spine, FOUND_FOOT, FOUND_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
     for spine in shelf.planned:
         _spine(painter, spine, PLANNED_FOOT, PLANNED_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
-    for spine in shelf.found:
-        if spine.pinned_x is not None and spine.pinned is not None:
-            _pinned(painter, spine, spine.pinned_x, spine.pinned)
+    _notches(painter, shelf, {selected, hovered})
     painter.setPen(QPen(ink.color("ink"), 4))
     for foot in (FOUND_FOOT, PLANNED_FOOT):
         painter.drawLine(QPointF(0, foot + 2), QPointF(width, foot + 2))
@@ -55,6 +53,15 @@ def draw_shelf(
     _tape(painter, shelf, width, unit)
     for one in shelf.edges:
         _edge(painter, one, active=one.key == edge, focused=focused)
+
+
+def _notches(painter: QPainter, shelf: Shelf, near: set[str]) -> None:
+    """The end that cannot be moved; and, of what is selected or under the mouse, the smallest size."""
+    for spine in shelf.found:
+        if spine.pinned_x is not None and spine.pinned is not None:
+            _pinned(painter, spine, spine.pinned_x, spine.pinned)
+        if spine.smallest_x is not None and spine.smallest is not None and spine.call in near:
+            _smallest(painter, spine, spine.smallest_x, spine.smallest)
 
 
 def _ribbon(painter: QPainter, ribbon: Ribbon) -> None:
@@ -253,6 +260,29 @@ def _pinned(painter: QPainter, spine: Spine, x: float, pinned: int) -> None:
     painter.fillRect(QRectF(left - 3, top + 4, wide + 6, 17), ink.color("card", 215))
     painter.setPen(ink.color("stop"))
     painter.drawText(QPointF(left, top + 16.5), words)
+
+
+def _smallest(painter: QPainter, spine: Spine, x: float, smallest: int) -> None:
+    """An open bracket at the foot: the volume could end here, and no earlier."""
+    ink = theme.current()
+    painter.setPen(QPen(ink.color("stop"), 1.8))
+    painter.drawPolyline(
+        QPolygonF(
+            [
+                QPointF(x - 6, FOUND_FOOT - 30),
+                QPointF(x, FOUND_FOOT - 30),
+                QPointF(x, FOUND_FOOT - 2),
+                QPointF(x - 6, FOUND_FOOT - 2),
+            ]
+        )
+    )
+    painter.setFont(theme.sans(11, 500))
+    words = f"smallest {binary(smallest)}"
+    wide = painter.fontMetrics().horizontalAdvance(words)
+    left = x + 6 if x + wide + 12 < spine.x + spine.width else x - wide - 12
+    if spine.width > wide + 20:
+        painter.fillRect(QRectF(left - 3, FOUND_FOOT - 66, wide + 6, 17), ink.color("card", 225))
+        painter.drawText(QPointF(left, FOUND_FOOT - 53.5), words)
 
 
 def _tape(painter: QPainter, shelf: Shelf, width: float, unit: str) -> None:
