@@ -14,11 +14,12 @@ from inkshelf.bench import tools
 from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.stand_ins import boot_data, loader, menu_config
-from inkshelf.core.disk import ext, ext_shrink, fat
+from inkshelf.core.disk import ext, ext_files, ext_shrink, fat
 from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, fat32_cluster_sectors, fat32_clusters, label_fault, used_beyond
 from inkshelf.core.disk.fresh import fresh
 from inkshelf.core.disk.probe import pe_signed, probe
 from inkshelf.core.disk.source import Memory
+from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import FileSystem
 from inkshelf.core.size import GIB, MIB
 from inkshelf.data import exact
@@ -382,3 +383,37 @@ def test_a_file_in_many_pieces_is_joined_from_its_attribute_list(small_ntfs: byt
     assert after is not None
     assert after[0].used_bytes == before[0].used_bytes
     assert after[0].used_map == before[0].used_map
+
+
+@pytest.fixture(scope="module")
+def small_ext(tmp_path_factory: pytest.TempPathFactory) -> bytes:
+    folder = tmp_path_factory.mktemp("ext")
+    tree = folder / "tree"
+    for number in range(40):
+        (tree / f"{number % 5}").mkdir(parents=True, exist_ok=True)
+        (tree / f"{number % 5}" / f"file {number}").write_bytes(b"x" * 3000 * number)
+    return make(folder / "ext", 6 * MIB, "mkfs.ext4", "-F", "-q", "-b", "1024", "-d", str(tree)).read_bytes()
+
+
+@given(st.lists(st.tuples(st.integers(0, 400 << 10), st.binary(min_size=1, max_size=16)), min_size=1, max_size=6))
+def test_a_damaged_ext_volume_never_hangs(small_ext: bytes, damage: list[tuple[int, bytes]]) -> None:
+    raw = bytearray(small_ext)
+    for place, data in damage:
+        raw[place : place + len(data)] = data
+    source = Memory(bytes(raw))
+    probe(source)
+    try:
+        volume = ext.open_ext(source)
+        if volume is not None:
+            assert sum(1 for _ in ext_files.files(volume)) < 20_000
+    except FormatError as error:
+        assert error.what
+
+
+@given(st.binary(min_size=300, max_size=300))
+def test_an_ext_super_block_of_any_bytes_is_read_in_no_time(raw: bytes) -> None:
+    head = bytearray(64 << 10)
+    head[1024:1324] = raw
+    head[1080:1082] = b"\x53\xef"
+    head[1048:1052] = bytes((raw[0] % 7, 0, 0, 0))
+    probe(Memory(bytes(head)))

@@ -11,9 +11,10 @@ from typing import Annotated, Any
 import typer
 
 from inkshelf import __version__
+from inkshelf.cli_change import change
+from inkshelf.cli_new import new
+from inkshelf.cli_shared import FACTS, JobPath, JsonFlag, choice, print_json, read_job
 from inkshelf.core.errors import InkshelfError, JobError
-from inkshelf.core.plan.job import Source
-from inkshelf.core.value import replace
 
 app = typer.Typer(
     add_completion=False,
@@ -23,8 +24,6 @@ app = typer.Typer(
     invoke_without_command=True,
     help="Plan, rehearse and record disk layouts that several operating systems share. Without a command it opens the window.",
 )
-JsonFlag = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]
-JobPath = Annotated[Path, typer.Argument(metavar="JOB.json", help="A job file.")]
 STATUS_STOP, STATUS_BAD = 1, 2
 
 
@@ -52,10 +51,6 @@ def run(arguments: list[str]) -> int:
 def _bad(line: str) -> int:
     print(" ".join(line.split()), file=sys.stderr)
     return STATUS_BAD
-
-
-def _print(document: Any) -> None:
-    print(json.dumps(document, indent=1, ensure_ascii=False))
 
 
 @app.callback()
@@ -95,113 +90,14 @@ def inspect(
         if one.key.startswith(("disk.", "fs.", "room.")) and not one.key.startswith("disk.identity")
     )
     if as_json:
-        _print({"disk": shapes.disk(job.found.disks[0]), "findings": [shapes.finding(one) for one in found]})
+        print_json({"disk": shapes.disk(job.found.disks[0]), "findings": [shapes.finding(one) for one in found]})
         return
     from inkshelf.exchange.plain import disk_lines, finding_lines
 
     print("\n".join([*disk_lines(job.found.disks[0]), *finding_lines(found)]))
 
 
-OutputOption = Annotated[Path, typer.Option("-o", "--output", metavar="JOB.json", help="The job file to write.")]
-FirmwareOption = Annotated[str, typer.Option("--firmware", help="uefi or legacy.")]
-SecureBootOption = Annotated[str | None, typer.Option("--secure-boot", help="on, off, absent or hidden.")]
-RamOption = Annotated[str | None, typer.Option("--ram", help="Memory, for example 16GiB.")]
-DiskOption = Annotated[list[Path] | None, typer.Option("--disk", help="A raw disk image; may be given several times.")]
-LsblkOption = Annotated[Path | None, typer.Option("--lsblk", help="What lsblk --json --bytes --output-all printed.")]
-SfdiskOption = Annotated[
-    list[Path] | None, typer.Option("--sfdisk", help="What sfdisk --json printed; may be given several times.")
-]
-CaptureOption = Annotated[list[Path] | None, typer.Option("--capture", help="Any of these texts, and blkid's or efibootmgr's.")]
-BackupOption = Annotated[str | None, typer.Option("--backup", help="none, made or read-back.")]
-MainsOption = Annotated[str | None, typer.Option("--mains", help="yes or no.")]
-EncryptedOption = Annotated[str | None, typer.Option("--encrypted", help="yes or no: the owner's system volume.")]
-TitleOption = Annotated[str, typer.Option("--title", help="What the job is called.")]
-OwnerOption = Annotated[str, typer.Option("--owner", help="Whose machine it is.")]
-
-
-@app.command()
-def new(
-    output: OutputOption,
-    firmware: FirmwareOption,
-    secure_boot: SecureBootOption = None,
-    ram: RamOption = None,
-    disk: DiskOption = None,
-    lsblk: LsblkOption = None,
-    sfdisk: SfdiskOption = None,
-    capture: CaptureOption = None,
-    backup: BackupOption = None,
-    mains: MainsOption = None,
-    encrypted: EncryptedOption = None,
-    title: TitleOption = "",
-    owner: OwnerOption = "",
-) -> None:
-    """Take a machine in and write a new job file."""
-    from inkshelf.bench.intake import take_in
-    from inkshelf.core.machine.state import Conditions
-    from inkshelf.core.size import parse_size
-    from inkshelf.store import jobfile
-
-    told, sources = _captured(lsblk, sfdisk or [], capture or [])
-    job = take_in(
-        disk or [],
-        [told.disks] if told.disks else [],
-        sources,
-        mode=_said("firmware", firmware),
-        secure_boot=_said("secure-boot", secure_boot),
-        ram_bytes=parse_size(ram) if ram else None,
-        conditions=Conditions(_said("mains", mains), _said("backup", backup), encrypted=_said("encrypted", encrypted)),
-        title=title or output.stem,
-        owner=owner,
-    )
-    if told.firmware is not None:
-        from inkshelf.exchange.bootvars import with_boot_variables
-
-        if firmware.lower() == "legacy":
-            raise InkshelfError(
-                "Boot variables were captured, and --firmware says legacy.",
-                "A machine that has them started as UEFI: say --firmware uefi.",
-            )
-        job = replace(job, found=with_boot_variables(job.found, told.firmware))
-    jobfile.save(job, output)
-    volumes = sum(len(one.volumes) for one in job.found.disks)
-    print(
-        f"{output}: {len(job.found.disks)} disk(s), {volumes} volumes. Next: inkshelf aim {output} beside --system linux-desktop --size 120GiB"
-    )
-
-
-def _captured(lsblk: Path | None, sfdisk: list[Path], others: list[Path]) -> tuple[Any, list[Source]]:
-    """Return what captured texts tell together, and where they came from."""
-    from inkshelf.exchange.anytext import gather
-    from inkshelf.exchange.captures import read_text
-
-    paths = [*([lsblk] if lsblk else []), *sfdisk, *others]
-    told = gather(read_text(path) for path in paths)
-    return told, [Source(kind, str(path.resolve())) for kind, path in zip(told.kinds, paths, strict=True)]
-
-
-YES_NO = {"yes": True, "no": False}
-FACTS: dict[str, tuple[str, dict[str, Any]]] = {
-    "backup": ("backup", {"none": "none", "made": "made", "read-back": "read back"}),
-    "mains": ("mains", YES_NO),
-    "consent": ("consent", YES_NO),
-    "encrypted": ("encrypted", YES_NO),
-    "recovery-key": ("recovery_key", YES_NO),
-    "secure-boot": ("secure_boot", {one: one for one in ("on", "off", "absent", "hidden")}),
-    "firmware": ("mode", {"uefi": "uefi", "legacy": "legacy"}),
-}
-
-
-def _said(fact: str, value: str | None) -> Any:
-    """Return the value that a word on the command line means for a fact, ``None`` where nothing was said."""
-    return _choice(f"--{fact}", value, FACTS[fact][1])
-
-
-def _choice(option: str, value: str | None, known: dict[str, Any]) -> Any:
-    if value is None:
-        return None
-    if value.lower() not in known:
-        raise InkshelfError(f"{option} {value}: not one of the choices.", f"Choose one of: {', '.join(known)}.")
-    return known[value.lower()]
+app.command()(new)
 
 
 @app.command()
@@ -224,15 +120,15 @@ def aim(
     from inkshelf.core.size import parse_size
     from inkshelf.store import jobfile
 
-    _choice("AIM", kind, {"beside": "beside"})
+    choice("AIM", kind, {"beside": "beside"})
     profile(system)
     wanted = None if size is None or size.lower() == "comfortable" else parse_size(size)
     chosen = Aim(
         system,
         wanted,
-        _choice("--esp", esp, {"shared": "shared", "own": "own"}),
-        _choice("--swap", swap, {one: one for one in ("none", "sqrt", "hibernate")}),
-        _choice("--home", home, {"apart": "apart", "together": "together"}),
+        choice("--esp", esp, {"shared": "shared", "own": "own"}),
+        choice("--swap", swap, {one: one for one in ("none", "sqrt", "hibernate")}),
+        choice("--home", home, {"apart": "apart", "together": "together"}),
         disk.upper(),
     )
     planned = with_aim(jobfile.load(job), chosen)
@@ -248,24 +144,14 @@ def plan(job: JobPath, as_json: JsonFlag = False) -> None:
     """Show the plan: shelves, numbers to type, findings, ledger."""
     from inkshelf.exchange import shapes
 
-    reading, found = _reading(job)
+    reading, found = read_job(job)
     if as_json:
-        _print(shapes.plan(reading, found))
+        print_json(shapes.plan(reading, found))
     else:
         from inkshelf.exchange.plain import plan_lines
 
         print("\n".join(plan_lines(reading, found)))
     _stop_status(found)
-
-
-def _reading(path: Path) -> tuple[Any, Any]:
-    from inkshelf.bench import readiness
-    from inkshelf.core.checks import findings
-    from inkshelf.core.plan.reading import read
-    from inkshelf.store import jobfile
-
-    reading = read(jobfile.load(path))
-    return reading, (*findings(reading), *readiness.findings(reading.job))
 
 
 def _stop_status(found: Any) -> None:
@@ -312,7 +198,7 @@ def resume(
 
 def _report(report: Any, *, as_json: bool) -> None:
     if as_json:
-        _print(
+        print_json(
             {
                 "bench": report.bench,
                 "images": report.images,
@@ -347,9 +233,9 @@ def rehearse(job: JobPath, as_json: JsonFlag = False) -> None:
     """Say which systems start after the plan, whatever happens."""
     from inkshelf.exchange import shapes
 
-    reading, _ = _reading(job)
+    reading, _ = read_job(job)
     if as_json:
-        _print({"outcomes": [shapes.outcome(one) for one in reading.after]})
+        print_json({"outcomes": [shapes.outcome(one) for one in reading.after]})
         return
     for one in reading.after:
         verdict = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
@@ -366,8 +252,8 @@ def sheet(
     from inkshelf.exchange import render
     from inkshelf.store.jobfile import write_atomically
 
-    writer = _choice("--format", form, {"html": render.html, "md": render.markdown})
-    reading, _ = _reading(job)
+    writer = choice("--format", form, {"html": render.html, "md": render.markdown})
+    reading, _ = read_job(job)
     if not reading.job.steps:
         raise JobError(
             reading.job.plan_fault or "There is no plan yet.", f"Say the aim first: inkshelf aim {job} beside --size 120GiB"
@@ -382,7 +268,7 @@ def script(job: JobPath, output: Annotated[Path, typer.Option("-o", "--output", 
     from inkshelf.exchange import render
     from inkshelf.store.jobfile import write_atomically
 
-    reading, _ = _reading(job)
+    reading, _ = read_job(job)
     write_atomically(output, render.script(reading).encode())
     print(f"{output}: read it before you run it")
 
@@ -394,10 +280,10 @@ def ledger(job: JobPath, as_json: JsonFlag = False) -> None:
     from inkshelf.core.steps.ledger import positions
     from inkshelf.exchange import shapes
 
-    reading, _ = _reading(job)
+    reading, _ = read_job(job)
     found = positions(reading.plan, reading.job.steps)
     if as_json:
-        _print({"ledger": shapes.totals(reading.ledger), "positions": [shapes.position(one) for one in found]})
+        print_json({"ledger": shapes.totals(reading.ledger), "positions": [shapes.position(one) for one in found]})
         return
     for one in found:
         print(f"step {one.step:3}  {one.call:4} disk {one.disk}  from byte {one.start:>16}  {both(one.size)}")
@@ -407,62 +293,7 @@ def ledger(job: JobPath, as_json: JsonFlag = False) -> None:
     )
 
 
-@app.command()
-def change(
-    job: JobPath,
-    verb: Annotated[
-        str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, arrange, or undo")
-    ],
-    call: Annotated[str, typer.Argument(help="A call number such as S1; for create the disk's letter, or a container.")] = "A",
-    words: Annotated[list[str] | None, typer.Argument(help="The label, the type, or a flag and on or off.")] = None,
-    size: Annotated[str | None, typer.Option("--size", help="A size with a unit, or rest.")] = None,
-    after: Annotated[str | None, typer.Option("--after", help="Right behind this volume.")] = None,
-    at: Annotated[str | None, typer.Option("--at", help="At this place, for example 40GiB.")] = None,
-    kind: Annotated[str | None, typer.Option("--type", help="For create: a partition type, or extended.")] = None,
-    table: Annotated[str | None, typer.Option("--table", help="For create: a fresh table, gpt or mbr; all volumes go.")] = None,
-    fs: Annotated[
-        str | None, typer.Option("--fs", help="For format: fat32, exfat, ntfs, ext4, xfs, btrfs, swap, luks or lvm.")
-    ] = None,
-    label: Annotated[
-        str | None, typer.Option("--label", help="For format and create: the label, or the name of a group or logical volume.")
-    ] = None,
-    subvolumes: Annotated[
-        str | None, typer.Option("--subvolumes", help="For format as btrfs: their names, with commas.")
-    ] = None,
-    as_json: JsonFlag = False,
-) -> None:
-    """Add one step by hand behind those that are planned."""
-    from inkshelf.core.plan.byhand import arrange, take_back
-    from inkshelf.core.plan.byhand import change as by_hand
-    from inkshelf.store import jobfile
-
-    old = jobfile.load(job)
-    said = words or []
-    first, second = (said[0] if said else None), (said[1] if len(said) > 1 else None)
-    meant = {
-        "label": {"label": first},
-        "type": {"type": first},
-        "flag": {"flag": first, "state": second},
-        "format": {"label": label, "subvolumes": subvolumes},
-        "create": {"label": label},
-    }.get(verb, {})
-    changed = (
-        take_back(old)
-        if verb == "undo"
-        else arrange(old, call, " ".join(said))
-        if verb == "arrange"
-        else by_hand(
-            old, verb, call.upper(), **{"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table, **meant}
-        )
-    )
-    jobfile.save(changed, job)
-    if as_json:
-        from inkshelf.exchange import shapes
-
-        reading, found = _reading(job)
-        _print(shapes.plan(reading, found))
-        return
-    print(f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all")
+app.command()(change)
 
 
 @app.command()
@@ -484,7 +315,7 @@ def know(
     elif fact == "ram":
         changed = record(old, "ram_bytes", parse_size(value))
     else:
-        field, values = _choice("FACT", fact, FACTS)
-        changed = record(old, field, _choice(fact, value, values))
+        field, values = choice("FACT", fact, FACTS)
+        changed = record(old, field, choice(fact, value, values))
     jobfile.save(changed, job)
     print(f"{job}: {fact} is {value}")

@@ -51,7 +51,7 @@ def open_ext(source: ByteSource) -> Ext | None:
     if log > 6:
         raise FormatError("The super block of an ext volume is damaged (block size).", "Check it with its own checker.")
     per_group, _, inodes = struct.unpack_from("<III", raw, 32)
-    if not per_group or not inodes:
+    if not 8 <= per_group <= 8 << (10 + log) or not 0 < inodes <= 8 << (10 + log):
         raise FormatError("The super block of an ext volume is damaged (groups).", "Check it with its own checker.")
     if wide:
         blocks |= struct.unpack_from("<I", raw, 336)[0] << 32

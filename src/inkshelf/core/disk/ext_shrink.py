@@ -32,39 +32,38 @@ class _Shape(Value, frozen=True):
     def groups(self) -> int:
         return -(-(self.blocks - self.first_block) // self.per_group)
 
-    def overhead(self, group: int) -> int:
-        """Blocks that a group takes for itself."""
-        copy = not self.sparse or group < 2 or _is_power(group)
-        return self.table_blocks + 2 + ((1 + self.gdt_blocks) if copy else 0)
-
-    def data_blocks(self, low: int, high: int) -> int:
-        return sum(self.overhead(group) for group in range(low, high))
+    def overhead(self, low: int, high: int) -> int:
+        """Blocks that the groups from ``low`` up to ``high`` take for themselves."""
+        if high <= low:
+            return 0
+        copies = _copies(high) - _copies(low) if self.sparse else high - low
+        return (high - low) * (self.table_blocks + 2) + copies * (1 + self.gdt_blocks)
 
     def flexed(self, groups: int) -> int:
         """The groups up to the end of the flexible group that the last one is in."""
         return groups + self.flex - groups % self.flex if self.flex > 1 else groups
 
 
-def _is_power(group: int) -> bool:
-    for base in (3, 5, 7):
-        power = base
-        while power < group:
-            power *= base
-        if power == group:
-            return True
-    return False
+def _copies(groups: int) -> int:
+    """How many of the first groups keep a copy of the super block: 0, 1 and the powers of 3, 5 and 7."""
+    return sum(one < groups for one in _POWERS)
+
+
+_POWERS = sorted({0, 1} | {base**power for base in (3, 5, 7) for power in range(1, 41)})
 
 
 def smallest_blocks(ext: Ext) -> int:
     """Return the smallest size in blocks."""
+    if ext.blocks * ext.block > ext.source.size:
+        return ext.blocks  # it says that it is longer than its volume: nothing can be reckoned from it
     raw = exactly(ext.source, 1024, 1024, "super block")
     shape = _shape(ext, raw)
-    needed = max(0, ext.blocks - shape.data_blocks(0, shape.groups) - ext.free_blocks)
+    needed = max(0, ext.blocks - shape.overhead(0, shape.groups) - ext.free_blocks)
     groups, flexed, in_front = _groups(shape, needed)
     first = (
         0 if shape.flex > 1 and groups <= shape.flex else groups - 1
     )  # as the utility does: all tables of a first flexible group
-    last = shape.data_blocks(first, flexed) + max(LEAST_IN_GROUP, needed - in_front) + shape.first_block
+    last = shape.overhead(first, flexed) + max(LEAST_IN_GROUP, needed - in_front) + shape.first_block
     blocks = max((groups - 1) * shape.per_group + last, _table_end(ext, groups - 1, shape))
     if blocks >= ext.blocks:
         return ext.blocks
@@ -78,15 +77,16 @@ def _groups(shape: _Shape, needed: int) -> tuple[int, int, int]:
     """Return how many groups the inodes and data need, up to where the last flexible group reaches, and what lies before the last."""
     groups = max(1, -(-shape.inodes_used // shape.inodes_per_group))
     flexed = min(shape.flexed(groups), shape.groups) if shape.flex > 1 else groups
-    in_front = (groups - 1) * shape.per_group - shape.data_blocks(0, groups - 1)
-    room = max(0, groups * shape.per_group - shape.data_blocks(0, flexed))
-    while needed > room:
+    in_front = (groups - 1) * shape.per_group - shape.overhead(0, groups - 1)
+    room = max(0, groups * shape.per_group - shape.overhead(0, flexed))
+    while needed > room and groups <= shape.groups:
         more = -(-(needed - room) // shape.per_group)
-        in_front += shape.per_group - shape.overhead(groups - 1)
+        in_front += shape.per_group - shape.overhead(groups - 1, groups)
         before, groups = flexed, groups + more
         flexed = shape.flexed(groups) if groups > flexed or shape.flex == 1 else flexed
-        in_front += sum(shape.per_group - shape.overhead(group) for group in range(before, min(flexed, groups - 1)))
-        room += more * shape.per_group - shape.data_blocks(before, flexed)
+        more_in_front = max(0, min(flexed, groups - 1) - before)
+        in_front += more_in_front * shape.per_group - shape.overhead(before, before + more_in_front)
+        room += more * shape.per_group - shape.overhead(before, flexed)
     return groups, flexed, in_front
 
 

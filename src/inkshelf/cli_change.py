@@ -1,0 +1,74 @@
+"""The command ``change``: one step by hand, or several, behind those that are planned."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from inkshelf.cli_shared import JobPath, JsonFlag, print_json, read_job
+
+Verb = Annotated[str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, arrange, or undo")]
+Call = Annotated[str, typer.Argument(help="A call number such as S1; for create the disk's letter, or a container.")]
+Words = Annotated[list[str] | None, typer.Argument(help="The label, the type, or a flag and on or off.")]
+Size = Annotated[str | None, typer.Option("--size", help="A size with a unit, or rest.")]
+After = Annotated[str | None, typer.Option("--after", help="Right behind this volume.")]
+At = Annotated[str | None, typer.Option("--at", help="At this place, for example 40GiB.")]
+Kind = Annotated[str | None, typer.Option("--type", help="For create: a partition type, or extended.")]
+TableKind = Annotated[str | None, typer.Option("--table", help="For create: a fresh table, gpt or mbr; all volumes go.")]
+FileSystemKind = Annotated[
+    str | None, typer.Option("--fs", help="For format: fat32, exfat, ntfs, ext4, xfs, btrfs, swap, luks or lvm.")
+]
+LabelText = Annotated[
+    str | None, typer.Option("--label", help="For format and create: the label, or the name of a group or logical volume.")
+]
+Subvolumes = Annotated[str | None, typer.Option("--subvolumes", help="For format as btrfs: their names, with commas.")]
+
+
+def change(
+    job: JobPath,
+    verb: Verb,
+    call: Call = "A",
+    words: Words = None,
+    size: Size = None,
+    after: After = None,
+    at: At = None,
+    kind: Kind = None,
+    table: TableKind = None,
+    fs: FileSystemKind = None,
+    label: LabelText = None,
+    subvolumes: Subvolumes = None,
+    as_json: JsonFlag = False,
+) -> None:
+    """Add one step by hand behind those that are planned."""
+    from inkshelf.core.plan.byhand import arrange, take_back
+    from inkshelf.core.plan.byhand import change as by_hand
+    from inkshelf.store import jobfile
+
+    old = jobfile.load(job)
+    said = words or []
+    first, second = (said[0] if said else None), (said[1] if len(said) > 1 else None)
+    meant = {
+        "label": {"label": first},
+        "type": {"type": first},
+        "flag": {"flag": first, "state": second},
+        "format": {"label": label, "subvolumes": subvolumes},
+        "create": {"label": label},
+    }.get(verb, {})
+    changed = (
+        take_back(old)
+        if verb == "undo"
+        else arrange(old, call, " ".join(said))
+        if verb == "arrange"
+        else by_hand(
+            old, verb, call.upper(), **{"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table, **meant}
+        )
+    )
+    jobfile.save(changed, job)
+    if as_json:
+        from inkshelf.exchange import shapes
+
+        reading, found = read_job(job)
+        print_json(shapes.plan(reading, found))
+        return
+    print(f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all")
