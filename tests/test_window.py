@@ -8,6 +8,7 @@ from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
@@ -304,6 +305,42 @@ def test_steps_by_hand_are_made_on_the_shelf_and_undone(window: Window, monkeypa
     for left in (4, 3, 2, 1, 0):
         QTest.keySequence(window, "Ctrl+Z")
         assert len(window.desk.job.by_hand) == left
+
+
+def test_volumes_are_arranged_and_containers_filled_from_the_menu(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    board = window.chapter("shelf").board
+
+    def answer(text: str, line: str, *more: str, call: str = "D1") -> None:
+        monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (text, True))
+        menu_line(board.hand_menu(board.shelf(), spine_middle(window, call)), line, *more).trigger()
+
+    def planned(call: str) -> Volume:
+        return window.desk.reading.plan.planned.find(call)[1]
+
+    answer("D1=40GiB@400GiB", "Arrange the volumes")
+    assert (planned("D1").start, planned("D1").size) == (400 * GIB, 40 * GIB)
+    assert [step.kind for step in window.desk.job.by_hand] == ["shrink", "move"]
+    answer("", "Format D1", "LVM physical volume")
+    answer("root 12 GiB", "Make a logical volume in D1")
+    assert [(one.name, one.size_bytes) for one in planned("D1").filesystem.inside] == [("root", 12 * GIB)]
+    answer("home 900 GiB", "Make a logical volume in D1")
+    assert "do not fit" in window.notice.words.text()
+    before = planned("R1").filesystem.uuid
+    answer("", "Give R1 a new identity", call="R1")
+    assert planned("R1").filesystem.uuid != before
+    answer("D1@12parsecs", "Arrange the volumes")
+    assert "not a unit" in window.notice.words.text()
+    answer("", "Fresh table on disk A", "MBR")
+    assert window.desk.reading.plan.planned.disks[0].table.kind == "mbr"
+    assert window.desk.reading.ledger.lost == ("B1", "N1", "S1", "R1")
+    menu = board.hand_menu(board.shelf(), QPointF(board.width() / 2, drawn.PLANNED_FOOT - 20))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("100 GiB", True))
+    menu_line(menu, "Make the extended partition").trigger()
+    assert window.desk.reading.plan.planned.disks[0].table.extended.size == 100 * GIB
+    assert board.shelf().braces[0].planned
+    QTest.keySequence(window, "Ctrl+Z")
+    QTest.keySequence(window, "Ctrl+Z")
+    assert window.desk.reading.plan.planned.disks[0].table.kind == "gpt"
 
 
 def test_a_step_by_hand_that_cannot_be_says_why(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -27,12 +27,16 @@ TEXT_LIMIT = 16 << 20
 
 
 class Segment(Value, frozen=True):
-    """Extents of one logical volume that lie on this physical volume: first in the logical one, first here, how many."""
+    """Extents of one logical volume that lie on this physical volume: first in the logical one, first here, how many.
+
+    ``striped``: they hold every second (or third...) piece of it only, so that its bytes cannot be read from them in a row.
+    """
 
     name: str
     logical: int
     first: int
     count: int
+    striped: bool = False
 
 
 class Pv(Value, frozen=True):
@@ -97,7 +101,7 @@ class Pv(Value, frozen=True):
                     count = _number(part, "extent_count") // max(1, len(stripes) // 2)
                     for device, first in zip(stripes[::2], stripes[1::2], strict=False):
                         if device == here and isinstance(first, int):
-                            found.append(Segment(name, _number(part, "start_extent"), first, count))
+                            found.append(Segment(name, _number(part, "start_extent"), first, count, len(stripes) > 2))
         return sorted(found, key=lambda one: one.first)
 
 
@@ -231,5 +235,5 @@ def logical_volumes(pv: Pv, source: ByteSource) -> Iterator[tuple[str, str, Mapp
         own = [one for one in segments if one.name == name]
         total = sum(_number(part, "extent_count") for part in volume.values() if isinstance(part, dict))
         pieces = tuple((one.logical * pv.extent, pv.first_extent + one.first * pv.extent, one.count * pv.extent) for one in own)
-        whole = sum(one.count for one in own) == total
+        whole = sum(one.count for one in own) == total and not any(one.striped for one in own)
         yield name, str(volume.get("id", "")), Mapped(source, pieces, total * pv.extent), whole
