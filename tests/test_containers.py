@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import os
 from pathlib import Path
 
 import pytest
@@ -82,7 +83,7 @@ def held(data: bytes) -> lvm.Pv:
 )
 def test_what_we_write_of_a_group_an_independent_parser_reads(tmp_path_factory, wanted, grows) -> None:
     size = 160 * MIB
-    disk, names = bytearray(size), {}
+    disk, names = bytearray(MIB), {}  # what comes behind the metadata is holes
     put(disk, lvm_write.fresh_pv(size, lvm_write.identifier("pv"), "quill"))
     for name, count in wanted:
         pv = held(bytes(disk))
@@ -92,13 +93,14 @@ def test_what_we_write_of_a_group_an_independent_parser_reads(tmp_path_factory, 
         except FormatError:
             assert lvm_write.free_extent(pv, -(-count // pv.extent)) is None
     if grows:
-        disk += bytes(40 * MIB)
-        put(disk, lvm_write.with_size(held(bytes(disk)), len(disk)))
-    assert held(bytes(disk)).extents == (len(disk) - MIB) // lvm_write.EXTENT
+        size += 40 * MIB
+        put(disk, lvm_write.with_size(held(bytes(disk)), size))
+    assert held(bytes(disk)).extents == (size - MIB) // lvm_write.EXTENT
     if not names:
         return  # the other parser takes no empty group
     path = tmp_path_factory.mktemp("lvm") / "pv"
     path.write_bytes(disk)
+    os.truncate(path, size)
     with path.open("rb") as opened:
         group = LVM2([opened]).volume_group
     assert (group.name, {one.name: sizes(one) for one in group.logical_volumes.values()}) == ("quill", names)
