@@ -186,13 +186,14 @@ def resume(
     """Go on, forward, where inking was cut or cancelled; or back, giving the bench copy up."""
     from inkshelf.bench.inker import back as go_back
     from inkshelf.bench.inker import resume as work
+    from inkshelf.bench.journal import Journal
 
     if back:
         said = go_back(bench)
         print(json.dumps({"bench": str(bench), "went": "back", "what": said}) if as_json else said)
         return
     if not as_json:
-        print("going on, forward", file=sys.stderr)
+        print("going on, forward" if Journal(bench).unfinished() else "all was done; reading it back again", file=sys.stderr)
     _report(work(bench, None if as_json else _teller()), as_json=as_json)
 
 

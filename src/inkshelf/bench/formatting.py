@@ -122,8 +122,8 @@ def hibernation_header(source: ByteSource) -> int | None:
     return runs[0][0] * volume.cluster if runs and runs[0][0] >= 0 else None
 
 
-def check(path: Path, kind: str) -> str:
-    """Run the file system's own checker without repairing; return an empty string, or what it said."""
+def check(path: Path, kind: str) -> str | None:
+    """Run the file system's own checker without repairing; return an empty string, or what it said. ``None``: it has no checker."""
     command = {
         "fat12": ("fsck.fat", "-n"),
         "fat16": ("fsck.fat", "-n"),
@@ -137,6 +137,6 @@ def check(path: Path, kind: str) -> str:
         "xfs": ("xfs_repair", "-n", "-f"),
     }.get(kind)
     if command is None:
-        return ""
+        return None
     ran = tools.run(command[0], *command[1:], path, accept=tuple(range(256)))
     return "" if ran.status == 0 else (ran.output.splitlines() or ["it said nothing"])[-1]

@@ -10,13 +10,14 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.words import words
 from inkshelf.core.size import binary, both, grouped
 
+TABLES = {"gpt": "GPT", "mbr": "MBR", "none": "no table"}
 SIGNS = {"stop": "STOP", "warn": "warn", "note": "note"}
 
 
 def disk_lines(disk: Disk) -> list[str]:
     """Return a disk as lines: who it is, its volumes in order of their place, its gaps."""
     lines = [
-        f"Disk {disk.id}  {both(disk.size)}  {disk.table.kind.upper()}, {disk.sector}-byte sectors  {disk.model or 'model not known'}  serial {disk.serial or 'not known'}"
+        f"Disk {disk.id}  {both(disk.size)}  {TABLES[disk.table.kind]}, {disk.sector}-byte sectors  {disk.model or 'model not known'}  serial {disk.serial or 'not known'}"
     ]
     rows = [(volume.start, _volume_line(volume)) for volume in disk.volumes]
     rows += [(gap.start, f"  --        {binary(gap.size):>11}  free") for gap in disk.gaps()]
@@ -29,10 +30,15 @@ def _volume_line(volume: object) -> str:
     assert isinstance(volume, Volume)  # noqa: S101
     system = volume.filesystem
     used = "" if volume.used is None else f", {binary(volume.used)} used"
-    what = f"{title(system.kind)} “{system.label}”{used}" if system else "no file system"
+    label = f" “{system.label}”" if system and system.label else ""
+    what = f"{title(system.kind)}{label}{used}" if system else "no file system"
     flags = f"  [{', '.join(flag_words(volume))}]" if flag_words(volume) else ""
     holds = f"  holds {volume.holds.title}" if volume.holds else ""
-    return f"  {volume.call:4} #{volume.number:<3} {binary(volume.size):>11}  {type_name(volume.type_id)}: {what}{holds}{flags}"
+    inside = (
+        f" ({', '.join(f'{one.name} {binary(one.size_bytes)}' for one in system.inside)})" if system and system.inside else ""
+    )
+    kind = f"{type_name(volume.type_id)}: " if volume.type_id else ""
+    return f"  {volume.call:4} #{volume.number:<3} {binary(volume.size):>11}  {kind}{what}{inside}{holds}{flags}"
 
 
 def finding_lines(found: tuple[Finding, ...]) -> list[str]:

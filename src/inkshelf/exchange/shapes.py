@@ -34,6 +34,16 @@ def volume(one: Volume) -> dict[str, Any]:
         "system": one.holds.title if one.holds else None,
         "smallest_bytes": system.smallest_bytes if system else None,
         "smallest_why": system.smallest_why if system else "",
+        "inside": [
+            {
+                "name": part.name,
+                "size_bytes": part.size_bytes,
+                "filesystem": part.kind or None,
+                "label": part.label,
+                "uuid": part.uuid,
+            }
+            for part in (system.inside if system else ())
+        ],
     }
 
 

@@ -206,7 +206,7 @@ class Disk(Value, frozen=True):
     def gaps(self, least: int = MIB) -> tuple[Gap, ...]:
         """Return the stretches of at least ``least`` bytes that no volume holds, in order.
 
-        Those inside an extended partition stand for themselves: only logical volumes can be made there.
+        Those inside an extended partition stand for themselves: only logical volumes can be made there, 1 MiB behind the gap's start.
         """
         inside = self.table.extended
         taken = [(one.start, one.end) for one in self.volumes if not (inside and one.logical)]
@@ -215,7 +215,10 @@ class Disk(Value, frozen=True):
         logical = [(one.start, one.end) for one in self.volumes if one.logical]
         found = [
             *_between(self.usable_start, self.usable_end, [*taken, (inside.start, inside.end)], least),
-            *(replace(gap, logical=True) for gap in _between(inside.start, inside.end, logical, least)),
+            *(
+                replace(gap, logical=True)
+                for gap in _between(inside.start, inside.end, logical, least + (MIB if least >= MIB else 0))
+            ),
         ]
         return tuple(sorted(found, key=lambda one: one.start))
 

@@ -6,7 +6,7 @@ import shlex
 from functools import singledispatch
 
 from inkshelf.core.disk.filesystems import GROWN_BY_ITS_OWN_SYSTEM, title
-from inkshelf.core.disk.types import type_name
+from inkshelf.core.disk.types import type_key, type_name
 from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.size import MIB, binary, both, decimal, grouped
@@ -121,7 +121,7 @@ PREPARE = {
         "It says that protection is on.",
     ),
 }
-MOUNTED = {"startup": "/boot/efi", "system": "/", "data": "/home", "swap": "swap"}
+MOUNTED = {"efi_system": "/boot/efi", "linux_root_x64": "/", "linux_home": "/home"}
 
 
 @singledispatch
@@ -262,7 +262,8 @@ def _create(step: Create, before: Machine) -> Words:
     )
     return Words(
         "Partitions",
-        f"Make {step.call}, {WORDS[step.role]}" + (f", for {MOUNTED[step.role]}" if step.role in MOUNTED else ""),
+        f"Make {step.call}, {WORDS[step.role]}"
+        + (f", for {MOUNTED[type_key(step.type_id)]}" if type_key(step.type_id) in MOUNTED else ""),
         values,
         f"A new volume of {decimal(step.size)} on disk {step.disk}.",
     )
@@ -312,7 +313,7 @@ def _format(step: Format, before: Machine) -> Words:
     return Words(
         "Partitions",
         f"Format {step.call} as {title(step.filesystem)}",
-        (("label", label), ("UUID", step.uuid), *subvolumes),
+        (*((("label", label),) if label else ()), ("UUID", step.uuid), *subvolumes),
         "Seconds." if not subvolumes else "Seconds; the subvolumes are made once it is mounted, not on the bench.",
         f"Everything on {step.call} is given up." if holds else "",
     )
