@@ -8,7 +8,9 @@ import typer
 
 from inkshelf.cli_shared import JobPath, JsonFlag, print_json, read_job
 
-Verb = Annotated[str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, arrange, or undo")]
+Verb = Annotated[
+    str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, repair, arrange, or undo")
+]
 Call = Annotated[str, typer.Argument(help="A call number such as S1; for create the disk's letter, or a container.")]
 Words = Annotated[list[str] | None, typer.Argument(help="The label, the type, or a flag and on or off.")]
 Size = Annotated[str | None, typer.Option("--size", help="A size with a unit, or rest.")]

@@ -49,6 +49,7 @@ from inkshelf.core.steps.kinds import (
     NewTable,
     Prepare,
     Renew,
+    RepairTable,
     Retype,
     SetOrder,
     SetSecureBoot,
@@ -345,6 +346,10 @@ class _Inker:
     @_do.register
     def _new_table(self, step: NewTable, before: Machine, after: Machine) -> None:
         wipe_table(self.fds[step.disk], before.disk(step.disk))
+        self._table(before, after, step.disk)
+
+    @_do.register
+    def _repair_table(self, step: RepairTable, before: Machine, after: Machine) -> None:
         self._table(before, after, step.disk)
 
     @_do.register

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -53,11 +54,12 @@ def same_as_taken_in(found: Disk, now: Disk, path: Path) -> None:
 
 
 def _as_planned(now: Disk, planned: Disk) -> Disk:
-    """Carry call numbers and roles over by partition GUID (by place where there is none)."""
-    known = {(one.guid or str(one.start)): one for one in planned.volumes}
+    """Carry call numbers and roles over by partition GUID; by place where there is none, or where two volumes bear one."""
+    counts = Counter(one.guid for one in planned.volumes)
+    known = {one.guid if one.guid and counts[one.guid] == 1 else one.start: one for one in planned.volumes}
     volumes = []
     for volume in now.volumes:
-        twin = known.get(volume.guid or str(volume.start))
+        twin = known.get(volume.guid) or known.get(volume.start)
         volumes.append(replace(volume, call=twin.call, role=twin.role) if twin else volume)
     return replace(now, id=planned.id, volumes=tuple(volumes))
 

@@ -140,7 +140,10 @@ class Desk:
 
     def remedy(self, remedy: Remedy, reason: str = "") -> None:
         """Apply a remedy of a finding."""
-        self.change(apply_remedy(self.job, remedy, reason), remedy.title.lower())
+        try:
+            self.change(apply_remedy(self.job, remedy, reason), remedy.title[0].lower() + remedy.title[1:])
+        except InkshelfError as error:
+            self.say(Notice(error.what, error.remedy))
 
     def tick(self, number: int) -> None:
         """Tick a step of the sheet, or take the tick off."""

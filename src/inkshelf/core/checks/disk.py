@@ -6,11 +6,12 @@ from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations
 
-from inkshelf.core.checks.registry import Finding, Show, check
+from inkshelf.core.checks.registry import ByHand, Finding, Show, check
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, binary
+from inkshelf.core.steps.kinds import RepairTable
 
 
 @check
@@ -27,9 +28,9 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
                 f"disk.table.{disk.id}",
                 "warn",
                 f"The {which} table of disk {disk.id} is damaged",
-                f"Read from the {other} copy ({table.fault}); inking writes both copies anew.",
+                f"Read from the {other} copy ({table.fault}); inking any plan writes both copies anew.",
                 (),
-                (Show("shelf", "Look at the shelf"),),
+                _repair(reading, disk),
             )
         elif table.backup_lba != disk.size // disk.sector - 1:
             yield Finding(
@@ -38,7 +39,7 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
                 "The backup table is not at the end",
                 f"It stands at LBA {table.backup_lba}; the disk is longer, as after copying to a larger one. Inking puts it at the end.",
                 (),
-                (Show("shelf", "Look at the shelf"),),
+                _repair(reading, disk),
             )
         if table.hybrid:
             yield Finding(
@@ -49,6 +50,13 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
                 (),
                 (Show("shelf", "Look at the shelf"),),
             )
+
+
+def _repair(reading: Reading, disk: Disk) -> tuple[ByHand | Show, ...]:
+    """Repairing alone is offered as long as it is not planned."""
+    if any(isinstance(step, RepairTable) and step.disk == disk.id for step in reading.job.steps):
+        return (Show("sheet", "Look at the sheet"),)
+    return (ByHand("repair", disk.id, "Repair the table"), Show("shelf", "Look at the shelf"))
 
 
 @check
@@ -150,7 +158,10 @@ def duplicates(reading: Reading) -> Iterator[Finding]:
             "Two partitions bear one GUID",
             "Boot entries and boot data cannot tell them apart; this is what a raw clone leaves.",
             calls,
-            (Show("intake", "Take one of them out"),),
+            (
+                *(ByHand("renew", call, f"Give {call} a new identity") for call in calls[1:2]),
+                Show("intake", "Take one of them out"),
+            ),
         )
 
 

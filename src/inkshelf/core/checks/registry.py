@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Literal
 
 from inkshelf.core.errors import PlanError
+from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, Override, replan, with_aim, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.value import Value, replace
@@ -45,7 +46,15 @@ class Show(Value, frozen=True):
     step: int = 0
 
 
-Remedy = Know | Aim | AnswerFor | Show
+class ByHand(Value, frozen=True):
+    """Remedy: add one step by hand (a verb of ``plan.byhand`` and what it is about)."""
+
+    verb: str
+    call: str
+    title: str
+
+
+Remedy = Know | Aim | AnswerFor | Show | ByHand
 
 
 class Finding(Value, frozen=True):
@@ -96,6 +105,8 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
         return know(job, remedy.field, remedy.value)
     if isinstance(remedy, Aim) and job.aim is not None:
         return with_aim(job, replace(job.aim, **{remedy.field: remedy.value}))
+    if isinstance(remedy, ByHand):
+        return change(job, remedy.verb, remedy.call)
     if isinstance(remedy, AnswerFor) and reason.strip():
         return replace(job, overrides=(*job.overrides, Override(remedy.finding, reason.strip())))
     return job

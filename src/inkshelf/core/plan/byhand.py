@@ -28,6 +28,7 @@ from inkshelf.core.steps.kinds import (
     Move,
     NewTable,
     Renew,
+    RepairTable,
     Retype,
     Shrink,
     Step,
@@ -50,7 +51,7 @@ ROLES: dict[str, Role] = {
 def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
     """Return the job with one more step by hand; raises ``PlanError`` or ``StepError`` with what to do, and changes nothing then.
 
-    ``verb``: create, delete, move, resize, format, label, type, flag or renew. ``call``: the volume (for create: the disk's letter).
+    ``verb``: create, delete, move, resize, format, label, type, flag, renew or repair. ``call``: the volume (for create: the disk's letter).
     ``words``: size, after, at, type, fs, label, name, flag, state, table, as the verb needs them. On an MBR the extended
     partition is made as a volume of type ``extended``, and is called ``A:EXTENDED`` for resize and delete.
     """
@@ -64,6 +65,7 @@ def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
         "type": _type,
         "flag": _flag,
         "renew": _renew,
+        "repair": _repair,
     }
     if verb not in makers:
         raise PlanError(f"“{verb}” is not a change.", f"Choose one of: {', '.join(makers)}.")
@@ -273,6 +275,10 @@ def _format(machine: Machine, call: str, words: dict[str, str], seed: str) -> St
     label = words.get("label", "group" if kind == "lvm" else "")
     subvolumes = tuple(words["subvolumes"].split(",")) if "subvolumes" in words else ()
     return Format(_volume(machine, call)[1].call, kind, label, identity(seed, call, kind), subvolumes)
+
+
+def _repair(machine: Machine, letter: str, words: dict[str, str], seed: str) -> Step:
+    return RepairTable(_disk(machine, letter).id)
 
 
 def _renew(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:

@@ -26,6 +26,7 @@ from inkshelf.core.steps.kinds import (
     Prepare,
     Prove,
     Renew,
+    RepairTable,
     Retype,
     SetOrder,
     SetSecureBoot,
@@ -281,6 +282,14 @@ def _new_table(step: NewTable, before: Machine) -> Words:
         "The whole disk is free room now.",
         f"Everything on {calls} is given up." if calls else "",
     )
+
+
+@words.register
+def _repair_table(step: RepairTable, before: Machine) -> Words:
+    disk = before.disk(step.disk)
+    values = (("disk", disk.identity()), ("found", disk.table.fault or f"backup at LBA {disk.table.backup_lba}"))
+    look = "A checker of tables finds nothing wrong; the volumes are where they were."
+    return Words("Partitions", f"Repair the table of disk {step.disk} from its good copy", values, look)
 
 
 @words.register

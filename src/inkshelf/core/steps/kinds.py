@@ -19,6 +19,7 @@ from inkshelf.core.steps.reshaping import Move as Move
 from inkshelf.core.steps.reshaping import Renew as Renew
 from inkshelf.core.steps.tables import Enclose as Enclose
 from inkshelf.core.steps.tables import NewTable as NewTable
+from inkshelf.core.steps.tables import RepairTable as RepairTable
 from inkshelf.core.steps.tables import checked, renumbered
 from inkshelf.core.value import replace
 
@@ -301,6 +302,7 @@ Step = (
     | MakeLogical
     | Retype
     | NewTable
+    | RepairTable
     | Enclose
     | Create
     | Delete

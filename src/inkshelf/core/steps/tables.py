@@ -116,3 +116,21 @@ class Enclose(StepBase, frozen=True, tag="extended"):
         old = disk.table.extended
         made = Extended(self.number, self.start, self.size, old.type_id if old else "0x0F")
         return machine.with_disk(checked(replace(disk, table=replace(disk.table, extended=made))))
+
+
+class RepairTable(StepBase, frozen=True, tag="repair-table"):
+    """Write both copies of a GPT anew from the good one, the backup at the end of the disk; no volume changes."""
+
+    disk: str
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the disk with two good copies; what lies behind an old backup can be used then."""
+        disk = machine.disk(self.disk)
+        table, last = disk.table, disk.size // disk.sector - 1
+        if table.kind != "gpt":
+            raise StepError(f"Disk {self.disk} has no GPT.", "Only a GPT keeps a second copy of itself.")
+        if table.primary_ok and table.backup_ok and table.backup_lba == last:
+            raise StepError(f"Both copies of the table of disk {self.disk} are good.", "There is nothing to repair.")
+        room = -(-table.entry_count * table.entry_bytes // disk.sector)
+        made = replace(table, primary_ok=True, backup_ok=True, fault="", backup_lba=last, last_usable=last - room - 1)
+        return machine.with_disk(replace(disk, table=made))
