@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from inkshelf.bench.journal import Journal
-from inkshelf.bench.sparse import copy_some, data_ranges, move_pieces, punch
+from inkshelf.bench.sparse import copy_some, data_ranges, move_pieces, punch, start_writing
 from inkshelf.core.machine.state import Gap, Machine
 from inkshelf.core.size import MIB
 
@@ -53,6 +53,7 @@ class Mover:
                 self.journal.note(pieces=number)
                 noted = number
             self._copy(self.fd, self.fd, at, length, at + shift)
+            start_writing(self.fd, at + shift, length)
             self.written += length
             self.beat(length)
 
@@ -84,6 +85,7 @@ class Mover:
         place = 0
         for at, length in window:
             self._copy(self.fd, fd, at, length, place)
+            start_writing(fd, place, length)
             place += length
             self.beat(0)
         self.scratch += place
@@ -93,6 +95,7 @@ class Mover:
         place = 0
         for at, length in window:
             self._copy(fd, self.fd, place, length, at + shift)
+            start_writing(self.fd, at + shift, length)
             place += length
             self.written += length
             self.beat(length)
