@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inkshelf.bench import demo, readiness, sparse, tools
+from inkshelf.bench import demo, packages, readiness, sparse, tools
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.image import ImageFile, in_use, inspect
 from inkshelf.bench.inker import CancelledError, Progress, ink
@@ -121,7 +121,7 @@ def test_a_missing_utility_is_said_while_planning(job: Job, monkeypatch: pytest.
 
 def tools_missing(names: frozenset[str]) -> dict[str, str]:
     gone = {"ntfsresize", "ntfslabel", "mkfs.fat"}
-    return {name: tools.PACKAGES[name] for name in sorted(names & gone)}
+    return {name: packages.PACKAGES[name] for name in sorted(names & gone)}
 
 
 def test_a_table_that_the_other_reader_sees_otherwise_is_not_called_verified(job: Job, tmp_path: Path) -> None:
@@ -200,7 +200,7 @@ def test_a_full_disk_is_said_and_leaves_the_source(job: Job, tmp_path: Path, dem
 
 
 def test_a_missing_utility_names_its_package(job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(tools, "FOLDERS", ())
+    monkeypatch.setattr(packages, "FOLDERS", ())
     monkeypatch.setenv("PATH", str(tmp_path))
     with pytest.raises(BenchError, match="Install the package ntfs-3g"):
         ink(job, tmp_path / "bench")

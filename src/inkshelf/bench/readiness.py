@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 
-from inkshelf.bench import tools
+from inkshelf.bench import packages
 from inkshelf.core.checks.registry import Finding, Show
 from inkshelf.core.plan.job import Job
 from inkshelf.core.steps.kinds import Format, Grow, Install, Label, Renew, Shrink
@@ -50,14 +50,14 @@ def needed(job: Job) -> set[str]:
 
 @cache
 def _missing(names: frozenset[str]) -> dict[str, str]:
-    return tools.missing(set(names))
+    return packages.missing(set(names))
 
 
 def findings(job: Job) -> tuple[Finding, ...]:
     """Return one finding for each package that inking would need and that is not installed."""
-    packages: dict[str, list[str]] = {}
+    lacking: dict[str, list[str]] = {}
     for name, package in _missing(frozenset(needed(job))).items():
-        packages.setdefault(package, []).append(name)
+        lacking.setdefault(package, []).append(name)
     return tuple(
         Finding(
             f"bench.missing.{package}",
@@ -67,5 +67,5 @@ def findings(job: Job) -> tuple[Finding, ...]:
             (),
             (Show("shelf", "Go on planning"),),
         )
-        for package, names in packages.items()
+        for package, names in lacking.items()
     )

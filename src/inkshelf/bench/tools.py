@@ -3,46 +3,12 @@
 from __future__ import annotations
 
 import os
-import shutil
 import subprocess
 from pathlib import Path
 
+from inkshelf.bench.packages import PACKAGES, where
 from inkshelf.core.errors import BenchError
 from inkshelf.core.value import Value
-
-PACKAGES = {
-    "mkfs.fat": "dosfstools",
-    "fsck.fat": "dosfstools",
-    "mkfs.ntfs": "ntfs-3g",
-    "ntfsresize": "ntfs-3g",
-    "ntfscp": "ntfs-3g",
-    "mkfs.ext4": "e2fsprogs",
-    "e2fsck": "e2fsprogs",
-    "debugfs": "e2fsprogs",
-    "resize2fs": "e2fsprogs",
-    "mcopy": "mtools",
-    "mmd": "mtools",
-    "mdel": "mtools",
-    "mkswap": "util-linux",
-    "sfdisk": "fdisk",
-    "partx": "util-linux",
-    "fatlabel": "dosfstools",
-    "e2label": "e2fsprogs",
-    "ntfslabel": "ntfs-3g",
-    "swaplabel": "util-linux",
-    "tune2fs": "e2fsprogs",
-    "mkfs.exfat": "exfatprogs",
-    "fsck.exfat": "exfatprogs",
-    "exfatlabel": "exfatprogs",
-    "mkfs.btrfs": "btrfs-progs",
-    "btrfs": "btrfs-progs",
-    "btrfstune": "btrfs-progs",
-    "mkfs.xfs": "xfsprogs",
-    "xfs_admin": "xfsprogs",
-    "xfs_repair": "xfsprogs",
-    "cryptsetup": "cryptsetup-bin",
-}
-FOLDERS = ("/usr/sbin", "/sbin", "/usr/local/sbin")
 
 
 class Ran(Value, frozen=True):
@@ -52,16 +18,9 @@ class Ran(Value, frozen=True):
     output: str
 
 
-def missing(names: set[str]) -> dict[str, str]:
-    """Return the utilities that are not there, each with the package that holds it."""
-    search = os.pathsep.join([os.environ.get("PATH", ""), *FOLDERS])
-    return {name: PACKAGES.get(name, name) for name in sorted(names) if not shutil.which(name, path=search)}
-
-
 def find(name: str) -> str:
     """Return the path of a utility, or say which package to install."""
-    search = os.pathsep.join([os.environ.get("PATH", ""), *FOLDERS])
-    found = shutil.which(name, path=search)
+    found = where(name)
     if not found:
         raise BenchError(f"The utility {name} is missing.", f"Install the package {PACKAGES.get(name, name)}, then try again.")
     return found

@@ -5,7 +5,6 @@ Only the newest text is written; other texts in the area stay until its circle c
 
 from __future__ import annotations
 
-import hashlib
 import struct
 from typing import Any
 
@@ -22,6 +21,8 @@ LETTERS = "0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 def identifier(words: str) -> str:
     """Return an LVM identifier drawn from ``words``, in its usual groups; the same words give the same one."""
+    import hashlib  # late: the window opens sooner without it
+
     raw = hashlib.sha256(words.encode()).digest()
     return dashed("".join(LETTERS[one % len(LETTERS)] for one in raw))
 

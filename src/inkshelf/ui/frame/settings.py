@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
@@ -14,8 +13,7 @@ from inkshelf.store.jobfile import write_atomically
 NAME = "inkshelf"
 
 
-@dataclass
-class Settings:
+class Settings(msgspec.Struct):
     """Theme, window place, what was open last, where files were chosen last."""
 
     theme: Literal["paper", "slate"] = "paper"
