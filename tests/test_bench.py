@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inkshelf.bench import demo, packages, readiness, sparse, tools
+from inkshelf.bench import demo, packages, readiness, sparse
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.image import ImageFile, in_use, inspect
 from inkshelf.bench.inker import CancelledError, Progress, ink

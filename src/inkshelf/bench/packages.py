@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from os import X_OK
 
 PACKAGES = {
     "mkfs.fat": "dosfstools",
@@ -43,7 +44,7 @@ def where(name: str) -> str:
     """Return the path of a utility, or an empty string where it is not installed."""
     for folder in [*os.environ.get("PATH", "").split(os.pathsep), *FOLDERS]:
         path = os.path.join(folder, name)  # noqa: PTH118 - a hundred of them in a moment
-        if folder and os.access(path, os.X_OK) and not os.path.isdir(path):  # noqa: PTH112
+        if folder and os.access(path, X_OK) and not os.path.isdir(path):  # noqa: PTH112
             return path
     return ""
 
