@@ -47,25 +47,15 @@ def change(
     from inkshelf.core.plan.byhand import change as by_hand
     from inkshelf.store import jobfile
 
-    old = jobfile.load(job)
-    said = words or []
-    first, second = (said[0] if said else None), (said[1] if len(said) > 1 else None)
-    meant = {
-        "label": {"label": first},
-        "type": {"type": first},
-        "flag": {"flag": first, "state": second},
-        "format": {"label": label, "subvolumes": subvolumes},
-        "create": {"label": label},
-    }.get(verb, {})
-    changed = (
-        take_back(old)
-        if verb == "undo"
-        else arrange(old, call, " ".join(said))
-        if verb == "arrange"
-        else by_hand(
-            old, verb, call.upper(), **{"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table, **meant}
-        )
-    )
+    old, said = jobfile.load(job), words or []
+    if verb == "undo":
+        changed = take_back(old)
+    elif verb == "arrange":
+        changed = arrange(old, call, " ".join(said))
+    else:
+        options = {"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table}
+        more = {"label": label, "subvolumes": subvolumes} if verb in {"format", "create"} else _meant(verb, said)
+        changed = by_hand(old, verb, call.upper(), **{**options, **more})
     jobfile.save(changed, job)
     if as_json:
         from inkshelf.exchange import shapes
@@ -74,3 +64,9 @@ def change(
         print_json(shapes.plan(reading, found))
         return
     print(f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all")
+
+
+def _meant(verb: str, said: list[str]) -> dict[str, str | None]:
+    """What the words behind the call number mean for a verb."""
+    first, second = [*said, None, None][:2]
+    return {"label": {"label": first}, "type": {"type": first}, "flag": {"flag": first, "state": second}}.get(verb, {})

@@ -15,6 +15,8 @@ from inkshelf.core.disk.read import read_disk
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Disk
 
+SET_SIGNAL, SIGURG = 10, 23  # linux: F_SETSIG, and a signal that is ignored unless it is asked for
+
 
 class ImageFile:
     """An image file open for reading: a ``ByteSource`` that counts the bytes it really read."""
@@ -94,6 +96,7 @@ def in_use(path: Path) -> bool:
     """
     fd = open_checked(path, os.O_RDONLY)
     try:
+        fcntl.fcntl(fd, SET_SIGNAL, SIGURG)  # if somebody opens it just then, the kernel tells us by a signal that ends nobody
         fcntl.fcntl(fd, fcntl.F_SETLEASE, fcntl.F_RDLCK)
         fcntl.fcntl(fd, fcntl.F_SETLEASE, fcntl.F_UNLCK)
     except OSError as error:
