@@ -16,7 +16,7 @@ from inkshelf.bench import contents, tools
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
-from inkshelf.core.disk import ext, ext_files
+from inkshelf.core.disk import ext, ext_files, lvm_write
 from inkshelf.core.disk.source import Memory, Slice
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.size import GIB, MIB
@@ -119,3 +119,39 @@ def test_hashing_a_volume_agrees_with_the_utility_on_full_data(tmp_path: Path) -
     path.write_bytes(bytes(8) + data)  # the first cell's number, then its bytes: what is hashed
     said = subprocess.run(["sha256sum", str(path)], capture_output=True, text=True, check=True).stdout.split()[0]
     assert contents.digest(Memory(data), 0, len(data)) == said
+
+
+@pytest.mark.parametrize(
+    ("kind", "make", "verb", "words", "place"),
+    [
+        ("exfat", ("mkfs.exfat", "-L", "OLD"), "label", {"label": "NEW"}, 30 * MIB),
+        ("exfat", ("mkfs.exfat", "-L", "OLD"), "renew", {}, 30 * MIB),
+        ("lvm", (), "create", {"label": "more", "size": "20MiB"}, 3 * MIB),
+    ],
+)
+def test_what_a_step_must_not_touch_is_compared_for_other_kinds_too(
+    tmp_path: Path, kind: str, make: tuple[str, ...], verb: str, words: dict[str, str], place: int
+) -> None:
+    disk = tmp_path / "disk.img"
+    ((start, size),) = make_gpt_disk(disk, 200 * MIB, 512, [("linux_data", 100 * MIB, make)])
+    with disk.open("r+b") as out:
+        for offset, data in (
+            lvm_write.encode(lvm_write.fresh_pv(size, lvm_write.identifier("kept"), "quill")) if kind == "lvm" else ()
+        ):
+            out.seek(start + offset)
+            out.write(data)
+        out.seek(start + place)
+        out.write(b"somebody's letters" * 9000)
+    job = take_in([disk], seed="kept")
+    call = job.found.disks[0].volumes[0].call
+    job = change(job, verb, call, **words)
+    report = ink(job, tmp_path / "bench")
+    assert [one for one in report.checks if not one.ok] == []
+    after = report.machine.find(call)[1]
+    before = job.found.find(call)[1]
+    image = Path(report.images[0])
+    with image.open("r+b") as out:
+        out.seek(start + place + 5)
+        out.write(b"!")
+    with ImageFile(disk) as old, ImageFile(image) as new:
+        assert not contents.kept(before, after, old, new)[0]

@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 
 from inkshelf.bench.image import ImageFile
-from inkshelf.core.disk import ext, ext_files, fat, ntfs, ntfs_files
+from inkshelf.core.disk import exfat, ext, ext_files, fat, ntfs, ntfs_files
 from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.machine.state import Volume
-from inkshelf.core.size import MIB
+from inkshelf.core.size import MIB, binary
 from inkshelf.data import exact
 
 GRID = 128 << 10
@@ -26,15 +26,12 @@ def kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> 
     if before.size == after.size and before.boot_files == after.boot_files and _inside(before) == _inside(after):
         same = _both(lambda one: {0: digest(one, 0, one.size)}, old, new)
         return same[0] == same[1], "byte for byte the same" if same[0] == same[1] else "its bytes have changed", "contents"
-    reader = (
-        ntfs_digests
-        if kind == "ntfs"
-        else fat_digests
-        if kind.startswith("fat")
-        else ext_digests
-        if kind.startswith("ext")
-        else None
-    )
+    if kind in PAYLOAD:
+        end = min(before.size, after.size)
+        was, now = _both(lambda one: {0: digest(one, PAYLOAD[kind], end)}, old, new)
+        said = f"byte for byte the same from {binary(PAYLOAD[kind])} on" if was == now else "its bytes have changed"
+        return was == now, said, "contents"
+    reader = READERS.get(kind)
     if reader is None:
         return True, "checked by its own checker; files were not compared one by one", "contents"
     was, now = _both(reader, old, new)
@@ -157,3 +154,24 @@ def _placed(runs: Iterable[tuple[int, int]]) -> list[tuple[int, int, int]]:
             placed.append((at, first, length))
         at += length
     return placed
+
+
+def exfat_digests(source: Slice) -> Digests:
+    """Return the hash of all clusters of an exFAT volume but those of its root folder, which holds the label."""
+    volume = exfat.layout(source)
+    if volume is None:
+        return {}
+    root = sorted(volume.place(one) for one in exfat.chain(source, volume, volume.root_cluster))
+    edges = [volume.heap_start, *(edge for place in root for edge in (place, place + volume.cluster)), source.size]
+    runs = [(low, low, high - low) for low, high in zip(edges[::2], edges[1::2], strict=True) if high > low]
+    total = hashlib.sha256()
+    feed(total, source, runs)
+    return {"all clusters": total.hexdigest()}
+
+
+READERS: dict[str, Callable[[Slice], Digests]] = {
+    "ntfs": ntfs_digests,
+    "exfat": exfat_digests,
+    **dict.fromkeys(("fat12", "fat16", "fat32"), fat_digests),
+    **dict.fromkeys(("ext2", "ext3", "ext4"), ext_digests),
+}

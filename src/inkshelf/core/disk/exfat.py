@@ -48,7 +48,8 @@ def layout(source: ByteSource) -> ExFat | None:
     )
 
 
-def _chain(source: ByteSource, volume: ExFat, cluster: int) -> Iterator[int]:
+def chain(source: ByteSource, volume: ExFat, cluster: int) -> Iterator[int]:
+    """Yield the clusters of a chain, at most as many as a root folder can have."""
     seen = 0
     while 2 <= cluster < volume.clusters + 2:
         yield cluster
@@ -59,7 +60,7 @@ def _chain(source: ByteSource, volume: ExFat, cluster: int) -> Iterator[int]:
 
 
 def _root(source: ByteSource, volume: ExFat) -> Iterator[bytes]:
-    for cluster in _chain(source, volume, volume.root_cluster):
+    for cluster in chain(source, volume, volume.root_cluster):
         block = exactly(source, volume.place(cluster), min(volume.cluster, ROOT_LIMIT), "root folder")
         for at in range(0, len(block), 32):
             if block[at] == 0:
