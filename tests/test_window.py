@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QMenu
 
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, with_aim
@@ -357,3 +357,16 @@ def test_a_step_by_hand_that_cannot_be_says_why(window: Window, monkeypatch: pyt
     menu_line(board.hand_menu(board.shelf(), None), "Take the last step by hand back").trigger()
     assert window.desk.job.by_hand == ()
     assert board.hand_menu(board.shelf(), QPointF(5, 2)) is None
+
+
+def test_what_is_not_known_follows_the_answers(window: Window) -> None:
+    def lines() -> str:
+        QApplication.processEvents()  # new cards are shown with the next turn of the loop
+        return " ".join(one.text() for one in window.chapter("intake").findChildren(QLabel) if one.isVisibleTo(window))
+
+    window.desk.show("intake")
+    assert "boot entries; one for each loader is assumed" in lines()
+    window.desk.know("mode", "legacy", "firmware")
+    assert "boot entries; one for each loader is assumed" not in lines()
+    QTest.keySequence(window, "Ctrl+Z")
+    assert "boot entries; one for each loader is assumed" in lines()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
 from inkshelf.bench.sparse import Progress, bring_back, copy_data, punch, write_all
@@ -16,7 +16,6 @@ class Written:
 
     image: int = 0
     scratch: int = 0
-    places: list[tuple[int, int]] = field(default_factory=list)
 
     def put(self, fd: int, data: bytes, at: int) -> None:
         """Write ``data`` into the image where it differs from what is there."""

@@ -21,6 +21,14 @@ EXTENTS_FLAG, INLINE_FLAG = 0x80000, 0x10000000
 JOURNAL, RECOVER, EXTENTS, WIDE = 0x4, 0x4, 0x40, 0x80
 
 
+_COPIES = sorted({0, 1} | {base**power for base in (3, 5, 7) for power in range(1, 41)})
+
+
+def sparse_groups(groups: int) -> int:
+    """Return how many of the first groups keep a copy of the super block: 0, 1 and the powers of 3, 5 and 7."""
+    return sum(one < groups for one in _COPIES)
+
+
 class Ext(Value, frozen=True):
     """The super block's figures."""
 
@@ -114,18 +122,52 @@ def inode_bytes(ext: Ext, number: int) -> bytes:
     return exactly(ext.source, table * ext.block + index * ext.inode_bytes, min(ext.inode_bytes, 256), f"inode {number}")
 
 
-def _extents(ext: Ext, node: bytes, depth: int = 0) -> Iterator[tuple[int, int]]:
+def inode_runs(ext: Ext, raw: bytes) -> Iterator[tuple[int, int, int]]:
+    """Yield (logical, physical, count) in blocks of an inode's contents; what is a hole, or was only reserved, is left out."""
+    flags = struct.unpack_from("<I", raw, 32)[0]
+    return _extent_runs(ext, raw[40:100]) if flags & EXTENTS_FLAG else _mapped_runs(ext, raw[40:100])
+
+
+def _extent_runs(ext: Ext, node: bytes, depth: int = 0) -> Iterator[tuple[int, int, int]]:
+    """Yield (logical, physical, count) in blocks; extents that were only reserved read as zeros and are left out."""
     magic, count, _, level = unpack("<HHHH", node, 0, "extent")
     if magic != 0xF30A or depth > 5:
         raise FormatError("A file's extents on an ext volume are damaged.", "Check it with its own checker.")
     for index in range(count):
         at = 12 + 12 * index
+        logical, length, high, low = unpack("<IHHI", node, at, "extent")
         if level:
-            low, high = unpack("<IH", node, at + 4, "extent")
-            yield from _extents(ext, exactly(ext.source, (high << 32 | low) * ext.block, ext.block, "extent block"), depth + 1)
-        else:
-            length, high, low = unpack("<HHI", node, at + 4, "extent")
-            yield high << 32 | low, length - 32768 if length > 32768 else length
+            place, upper = unpack("<IH", node, at + 4, "extent")
+            yield from _extent_runs(
+                ext, exactly(ext.source, (upper << 32 | place) * ext.block, ext.block, "extent block"), depth + 1
+            )
+        elif length <= 32768:
+            yield logical, high << 32 | low, length
+
+
+def _mapped_runs(ext: Ext, pointers: bytes) -> Iterator[tuple[int, int, int]]:
+    """ext2 and ext3: twelve blocks, then one, two and three levels of blocks that point on."""
+    blocks = struct.unpack_from("<15I", pointers)
+    for logical, first in enumerate(blocks[:12]):
+        if first:
+            yield logical, first, 1
+    each = ext.block // 4
+    logical = 12
+    for level in (1, 2, 3):
+        yield from _indirect(ext, blocks[11 + level], level, logical)
+        logical += each**level
+
+
+def _indirect(ext: Ext, block: int, level: int, logical: int) -> Iterator[tuple[int, int, int]]:
+    if not block:
+        return
+    each = ext.block // 4
+    raw = exactly(ext.source, block * ext.block, ext.block, "block of pointers")
+    for index, first in enumerate(struct.unpack(f"<{each}I", raw)):
+        if first and level == 1:
+            yield logical + index, first, 1
+        elif first:
+            yield from _indirect(ext, first, level - 1, logical + index * each ** (level - 1))
 
 
 def read_inode(ext: Ext, number: int, limit: int | None = 1 << 20) -> bytes:
@@ -135,17 +177,15 @@ def read_inode(ext: Ext, number: int, limit: int | None = 1 << 20) -> bytes:
     flags = struct.unpack_from("<I", raw, 32)[0]
     if flags & INLINE_FLAG or (raw[1] >> 4 == 0xA and size < 60):
         return raw[40 : 40 + min(size, 60)]
-    runs = (
-        _extents(ext, raw[40:100]) if flags & EXTENTS_FLAG else ((one, 1) for one in struct.unpack_from("<12I", raw, 40) if one)
-    )
-    data = bytearray()
-    for first, count in runs:
-        if len(data) >= size:
+    data = bytearray(size)
+    for logical, first, count in inode_runs(ext, raw):
+        at = logical * ext.block
+        if at >= size:
             break
-        data += exactly(
-            ext.source, first * ext.block, min(count * ext.block, align_up(size - len(data), ext.block)), "file contents"
-        )
-    return bytes(data[:size])
+        length = min(count * ext.block, align_up(size - at, ext.block))
+        piece = exactly(ext.source, first * ext.block, length, "file contents")
+        data[at : at + len(piece)] = piece[: size - at]
+    return bytes(data)
 
 
 def folder(ext: Ext, number: int, limit: int | None = 1 << 20) -> dict[str, int]:

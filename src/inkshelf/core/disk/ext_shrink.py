@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import struct
 
-from inkshelf.core.disk.ext import Ext
+from inkshelf.core.disk.ext import Ext, sparse_groups
 from inkshelf.core.disk.source import exactly
 from inkshelf.core.value import Value
 
@@ -36,20 +36,12 @@ class _Shape(Value, frozen=True):
         """Blocks that the groups from ``low`` up to ``high`` take for themselves."""
         if high <= low:
             return 0
-        copies = _copies(high) - _copies(low) if self.sparse else high - low
+        copies = sparse_groups(high) - sparse_groups(low) if self.sparse else high - low
         return (high - low) * (self.table_blocks + 2) + copies * (1 + self.gdt_blocks)
 
     def flexed(self, groups: int) -> int:
         """The groups up to the end of the flexible group that the last one is in."""
         return groups + self.flex - groups % self.flex if self.flex > 1 else groups
-
-
-def _copies(groups: int) -> int:
-    """How many of the first groups keep a copy of the super block: 0, 1 and the powers of 3, 5 and 7."""
-    return sum(one < groups for one in _POWERS)
-
-
-_POWERS = sorted({0, 1} | {base**power for base in (3, 5, 7) for power in range(1, 41)})
 
 
 def smallest_blocks(ext: Ext) -> int:

@@ -16,30 +16,29 @@ class Facts(Value, frozen=True):
 
     label_units: int
     upper_label: bool
-    can_shrink: bool
     title: str
     smallest: int = 0
 
 
 FACTS = {
-    "fat12": Facts(11, True, False, "FAT12"),
-    "fat16": Facts(11, True, False, "FAT16"),
-    "fat32": Facts(11, True, False, "FAT32", 34 * MIB),
-    "exfat": Facts(11, False, False, "exFAT", 8 * MIB),
-    "ntfs": Facts(32, False, True, "NTFS", 2 * MIB),
-    "ext2": Facts(16, False, True, "ext2"),
-    "ext3": Facts(16, False, True, "ext3"),
-    "ext4": Facts(16, False, True, "ext4", 8 * MIB),
-    "swap": Facts(15, False, False, "swap", 40 * KIB),
-    "btrfs": Facts(255, False, True, "Btrfs", 109 * MIB),
-    "xfs": Facts(12, False, False, "XFS", 300 * MIB),
-    "luks": Facts(47, False, True, "LUKS container", 17 * MIB),
-    "lvm": Facts(127, False, True, "LVM physical volume", 8 * MIB),
-    "apfs": Facts(0, False, False, "APFS"),
-    "hfsplus": Facts(0, False, False, "HFS+"),
-    "iso9660": Facts(32, True, False, "ISO 9660"),
-    "unknown": Facts(0, False, False, "contents not known"),
-    "damaged": Facts(0, False, False, "damaged"),
+    "fat12": Facts(11, True, "FAT12"),
+    "fat16": Facts(11, True, "FAT16"),
+    "fat32": Facts(11, True, "FAT32", 34 * MIB),
+    "exfat": Facts(11, False, "exFAT", 8 * MIB),
+    "ntfs": Facts(32, False, "NTFS", 2 * MIB),
+    "ext2": Facts(16, False, "ext2"),
+    "ext3": Facts(16, False, "ext3"),
+    "ext4": Facts(16, False, "ext4", 8 * MIB),
+    "swap": Facts(15, False, "swap", 40 * KIB),
+    "btrfs": Facts(255, False, "Btrfs", 109 * MIB),
+    "xfs": Facts(12, False, "XFS", 300 * MIB),
+    "luks": Facts(47, False, "LUKS container", 17 * MIB),
+    "lvm": Facts(127, False, "LVM physical volume", 8 * MIB),
+    "apfs": Facts(0, False, "APFS"),
+    "hfsplus": Facts(0, False, "HFS+"),
+    "iso9660": Facts(32, True, "ISO 9660"),
+    "unknown": Facts(0, False, "contents not known"),
+    "damaged": Facts(0, False, "damaged"),
 }
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from inkshelf.core.disk.ext import sparse_groups
 from inkshelf.core.disk.filesystems import FACTS, fat32_cluster_sectors, fat32_clusters, title
 from inkshelf.core.disk.lvm_write import DATA_START, EXTENT, extents_of
 from inkshelf.core.errors import StepError
@@ -13,12 +14,6 @@ from inkshelf.core.size import GIB, KIB, MIB, align_up, binary
 EXT4_JOURNALS = ((8, 0), (128, 4), (1024, 16), (2048, 32), (16 << 10, 64), (32 << 10, 128), (64 << 10, 256), (128 << 10, 512))
 """MiB of journal by the MiB that a file system stays under, as the formatting utility chooses them; 1 GiB beyond."""
 GROUP_BLOCKS, DESCRIPTORS, MOST_RESERVED = 32_768, 64, 1024
-
-
-def sparse_groups(groups: int) -> int:
-    """Return how many block groups keep a copy of the super block: 0, 1 and the powers of 3, 5 and 7."""
-    powers = {0, 1} | {base**power for base in (3, 5, 7) for power in range(1, 40)}
-    return sum(one < groups for one in powers)
 
 
 def ext4_overhead(size: int) -> int:

@@ -79,7 +79,7 @@ class IntakeChapter(QWidget):
         self.box.setSpacing(12)
         outer.addWidget(scrolled(inside), 1)
         self.questions = Questions(desk)
-        self._disks: tuple[Disk, ...] | None = None
+        self._shown: tuple[tuple[Disk, ...], tuple[Unknown, ...]] | None = None
         self.refresh()
 
     def refresh(self) -> None:
@@ -89,14 +89,14 @@ class IntakeChapter(QWidget):
         self.sub.setText(
             f"{len(disks)} disk{'s' if len(disks) != 1 else ''}, {volumes} volumes" if disks else "nothing taken in yet"
         )
-        if disks != self._disks:
-            self._disks = disks
+        missing = unknown(self.desk.job.found)
+        if (disks, missing) != self._shown:
+            self._shown = (disks, missing)
             self.questions.setParent(None)
             clear(self.box)
             for widget in [self._disk(disk) for disk in disks] or [self._empty()]:
                 self.box.addWidget(widget)
             self.box.addWidget(self.questions)
-            missing = unknown(self.desk.job.found)
             if missing:
                 self.box.addWidget(self._unknown(missing))
             self.box.addStretch(1)
