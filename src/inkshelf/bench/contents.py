@@ -7,8 +7,11 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 
 from inkshelf.bench.image import ImageFile
-from inkshelf.core.disk import exfat, ext, ext_files, fat, ntfs, ntfs_files
+from inkshelf.bench.sparse import PIECE
+from inkshelf.core.disk import btrfs, exfat, ext, ext_files, fat, ntfs, ntfs_files, xfs
+from inkshelf.core.disk.filesystems import GROWN_BY_ITS_OWN_SYSTEM
 from inkshelf.core.disk.source import ByteSource, Slice
+from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.size import MIB, binary
 from inkshelf.data import exact
@@ -16,6 +19,12 @@ from inkshelf.data import exact
 GRID = 128 << 10
 ZEROS = bytes(GRID)
 PAYLOAD = {"lvm": MIB, "luks": 16 * MIB}  # where what a container holds begins; its own records may change before that
+COUNTED = {"btrfs": "files and folders", "xfs": "stretches", "exfat": "stretches"}
+LEFT_OUT = {
+    "ntfs": "; its page and hibernation files hold nothing of anybody's and are left out",
+    "xfs": ", all but super blocks and log",
+    "exfat": ", all clusters but the root folder's, which holds the label",
+}
 Digests = dict[object, str]
 
 
@@ -23,9 +32,10 @@ def kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> 
     """Return whether all is still there, what was seen, and what was compared. Source and image are read side by side."""
     old, new = Slice(source, before.start, before.size), Slice(image, after.start, after.size)
     kind = before.filesystem.kind if before.filesystem else ""
-    if before.size == after.size and before.boot_files == after.boot_files and _inside(before) == _inside(after):
-        same = _both(lambda one: {0: digest(one, 0, one.size)}, old, new)
-        return same[0] == same[1], "byte for byte the same" if same[0] == same[1] else "its bytes have changed", "contents"
+    untouched = before.boot_files == after.boot_files and _inside(before) == _inside(after)
+    if untouched and (before.size == after.size or (before.size < after.size and kind in GROWN_BY_ITS_OWN_SYSTEM)):
+        was, now = _both(lambda one: {0: digest(one, 0, before.size)}, old, new)
+        return was == now, "byte for byte the same" if was == now else "its bytes have changed", "contents"
     if kind in PAYLOAD:
         end = min(before.size, after.size)
         was, now = _both(lambda one: {0: digest(one, PAYLOAD[kind], end)}, old, new)
@@ -34,15 +44,18 @@ def kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> 
     reader = READERS.get(kind)
     if reader is None:
         return True, "checked by its own checker; files were not compared one by one", "contents"
-    was, now = _both(reader, old, new)
+    try:
+        was, now = _both(reader, old, new)
+    except FormatError as error:
+        return False, f"could not be compared: {error.what}", "files"
+    return (*_compared(was, now, kind), "files")
+
+
+def _compared(was: Digests, now: Digests, kind: str) -> tuple[bool, str]:
     lost = [key for key, value in was.items() if now.get(key) != value]
-    left_out = "; its page and hibernation files hold nothing of anybody's and are left out" if kind == "ntfs" else ""
-    names = ", ".join(sorted(str(key) for key in lost)[:5])
-    return (
-        not lost,
-        f"{len(was)} files the same{left_out}" if not lost else f"{len(lost)} of {len(was)} files differ: {names}",
-        "files",
-    )
+    if lost:
+        return False, f"{len(lost)} of {len(was)} {COUNTED.get(kind, 'files')} differ: {', '.join(sorted(map(str, lost))[:5])}"
+    return True, f"{len(was)} {COUNTED.get(kind, 'files')} the same{LEFT_OUT.get(kind, '')}"
 
 
 def _both(reader: Callable[[Slice], Digests], old: Slice, new: Slice) -> tuple[Digests, Digests]:
@@ -163,15 +176,46 @@ def exfat_digests(source: Slice) -> Digests:
         return {}
     root = sorted(volume.place(one) for one in exfat.chain(source, volume, volume.root_cluster))
     edges = [volume.heap_start, *(edge for place in root for edge in (place, place + volume.cluster)), source.size]
-    runs = [(low, low, high - low) for low, high in zip(edges[::2], edges[1::2], strict=True) if high > low]
+    return {low: digest(source, low, high) for low, high in zip(edges[::2], edges[1::2], strict=True) if high > low}
+
+
+def xfs_digests(source: Slice) -> Digests:
+    """Return the hash of every stretch of an XFS volume between the super blocks and the log, which a label or identity rewrites."""
+    return {low: digest(source, low, high) for low, high in xfs.contents(source)}
+
+
+def btrfs_digests(source: Slice) -> Digests:
+    """Return the hash of every file and folder of a Btrfs volume, by subvolume and number: its records and its stored contents."""
+    volume = btrfs.open_btrfs(source)
+    found: Digests = {("name", key): hashlib.sha256(value).hexdigest() for key, value in btrfs.subvolume_names(volume).items()}
+    stored: dict[int, bytes] = {}  # many files, of many snapshots, may share an extent
+    for tree, items in btrfs.trees(volume):
+        totals: dict[int, hashlib._Hash] = {}
+        for item in items:
+            total = totals.setdefault(item.object, hashlib.sha256())
+            total.update(btrfs.KEY.pack(item.object, item.kind, item.offset) + item.data)
+            extent = btrfs.extent(item)
+            if extent and extent.address not in stored:
+                stored[extent.address] = _stretch(source, volume.place(extent.address, extent.length), extent.length)
+            if extent:
+                total.update(stored[extent.address])
+        found |= {(tree, number): total.hexdigest() for number, total in totals.items()}
+    return found
+
+
+def _stretch(source: Slice, start: int, length: int) -> bytes:
+    """Hash a stretch that is short and holds no holes, as most stored extents are: without a grid to pad."""
     total = hashlib.sha256()
-    feed(total, source, runs)
-    return {"all clusters": total.hexdigest()}
+    for at in range(start, start + length, PIECE):
+        total.update(source.read(at, min(PIECE, start + length - at)))
+    return total.digest()
 
 
 READERS: dict[str, Callable[[Slice], Digests]] = {
     "ntfs": ntfs_digests,
     "exfat": exfat_digests,
+    "xfs": xfs_digests,
+    "btrfs": btrfs_digests,
     **dict.fromkeys(("fat12", "fat16", "fat32"), fat_digests),
     **dict.fromkeys(("ext2", "ext3", "ext4"), ext_digests),
 }
