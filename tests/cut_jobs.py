@@ -149,8 +149,9 @@ class LossyDisk:
     def __init__(self, dice: random.Random) -> None:
         self.dice = dice
         self.pending: dict[str, list[tuple[int, bytes]]] = {}
-        self.real = {name: getattr(os, name) for name in ("pwrite", "copy_file_range", "fsync", "_exit")}
-        os.pwrite, os.copy_file_range, os.fsync, os._exit = self.pwrite, self.copy, self.fsync, self.go_off
+        self.real = {name: getattr(os, name) for name in ("pwrite", "copy_file_range", "fsync", "fdatasync", "_exit")}
+        os.pwrite, os.copy_file_range, os._exit = self.pwrite, self.copy, self.go_off
+        os.fsync = os.fdatasync = self.fsync
         self.real_hole, sparse.deallocate = sparse.deallocate, self.hole
 
     def _remember(self, fd: int, at: int, length: int) -> None:

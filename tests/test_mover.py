@@ -27,6 +27,7 @@ class Power:
         patch.setattr(mover, "copy_some", self.copy)
         patch.setattr(mover, "punch", self.punch)
         patch.setattr(mover.os, "fsync", self.fsync)
+        patch.setattr(mover.os, "fdatasync", self.fsync)
 
     def _count(self) -> None:
         self.left -= 1
@@ -120,6 +121,7 @@ def test_few_flushes_are_made_where_places_are_far_apart(tmp_path: Path, monkeyp
     fd = filled(tmp_path / "image", [(0, 100 * BLOCK)], random.Random(1))  # noqa: S311
     seen: list[int] = []
     monkeypatch.setattr(mover.os, "fsync", seen.append)
+    monkeypatch.setattr(mover.os, "fdatasync", seen.append)
     monkeypatch.setattr(sparse, "PIECE", 10 * BLOCK)
     journal = Journal(tmp_path)
     journal.step(1)
@@ -135,3 +137,54 @@ def test_only_what_nobody_takes_any_more_is_given_back() -> None:
 
     steps = (machine((10, 50), (100, 50)), machine((10, 30), (100, 50)), machine((10, 30), (120, 50)))
     assert freed(steps, "A") == [(40 * MIB, 60 * MIB), (100 * MIB, 120 * MIB)]
+
+
+@pytest.fixture
+def moving(tmp_path: Path) -> Journal:
+    """A journal of a move that is seven pieces on its way."""
+    journal = Journal(tmp_path)
+    journal.step(2)
+    journal.note(ranges=((0, 100),))
+    for pieces in range(1, 8):
+        journal.reached(pieces)
+    return journal
+
+
+def read_again(journal: Journal) -> Journal:
+    again = Journal(journal.folder)
+    again.load_entry()
+    return again
+
+
+def test_how_far_a_move_is_belongs_to_its_own_entry_only(moving: Journal) -> None:
+    assert read_again(moving).entry == moving.entry
+    assert moving.entry.pieces == 7
+    kept = (moving.folder / "progress").read_bytes()
+    moving.step(3)
+    assert read_again(moving).entry.pieces == 0
+    moving.note(ranges=((0, 100),))
+    moving.reached(1, window=True)
+    assert (read_again(moving).entry.pieces, read_again(moving).entry.window) == (1, True)
+    (moving.folder / "progress").write_bytes(kept)
+    assert read_again(moving).entry.pieces == 0, "records of another step are not taken"
+
+
+def test_a_torn_record_leaves_the_one_before_it(moving: Journal) -> None:
+    path = moving.folder / "progress"
+    raw = bytearray(path.read_bytes())
+    newest = 512 * (7 % 2)
+    raw[newest + 5] ^= 1
+    path.write_bytes(raw)
+    assert read_again(moving).entry.pieces == 6
+    again = read_again(moving)
+    again.reached(7)
+    assert read_again(again).entry.pieces == 7
+
+
+def test_the_same_job_begun_again_starts_at_the_first_piece(moving: Journal) -> None:
+    from inkshelf.core.plan.job import Job
+
+    moving.begin(Job())
+    moving.step(2)
+    moving.note(ranges=((0, 100),))
+    assert read_again(moving).entry.pieces == 0

@@ -2,21 +2,32 @@
 
 The work goes on at the last checkpoint: tables, boot variables and fresh file systems are written anew; a volume that a utility
 changed comes back from its scratch file, which is kept until the next checkpoint; a move goes on behind the last piece that is safe.
+
+The entry is a file put in place whole. How far a move is changes up to a thousand times in a GiB: that stands in a small record
+beside it, which belongs to exactly one entry and is written in place, two sectors taking turns.
 """
 
 from __future__ import annotations
 
+import os
+import struct
+import zlib
 from pathlib import Path
 from typing import Literal
 
 import msgspec
 
 from inkshelf.atomic import write_atomically
+from inkshelf.bench.sparse import write_all
 from inkshelf.core.errors import BenchError
 from inkshelf.core.plan.job import Job
 from inkshelf.core.value import Value, replace
 
-NAME, JOB = "journal.json", "job.json"
+NAME, JOB, PROGRESS = "journal.json", "job.json", "progress"
+RECORD, SECTOR = (
+    struct.Struct("<IQQ?"),
+    512,
+)  # checksum of the entry, count of records, pieces that are safe, window; then a checksum
 
 
 class Entry(Value, frozen=True):
@@ -39,15 +50,18 @@ class Journal:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.entry = Entry()
+        self._entry_sum = self._records = 0
 
     def begin(self, job: Job) -> None:
         """Keep the job with the bench and start at copying."""
         write_atomically(self.folder / JOB, msgspec.json.encode(job))
+        (self.folder / PROGRESS).unlink(missing_ok=True)  # of an earlier job, whose entries may have read the same
         self._put(Entry())
 
     def _put(self, entry: Entry) -> None:
-        write_atomically(self.folder / NAME, msgspec.json.encode(entry))
-        self.entry = entry
+        raw = msgspec.json.encode(entry)
+        write_atomically(self.folder / NAME, raw)
+        self.entry, self._entry_sum = entry, zlib.crc32(raw)
 
     def step(self, number: int) -> None:
         """A step begins."""
@@ -56,6 +70,32 @@ class Journal:
     def note(self, **facts: object) -> None:
         """Something inside the step is safe now."""
         self._put(replace(self.entry, **facts))
+
+    def reached(self, pieces: int, *, window: bool = False) -> None:
+        """So many pieces of the move are safe now, and the scratch file holds those behind them or not. Flushed when it returns."""
+        self._records += 1
+        record = RECORD.pack(self._entry_sum, self._records, pieces, window)
+        sector = (record + struct.pack("<I", zlib.crc32(record))).ljust(SECTOR, b"\0")
+        fd = os.open(self.folder / PROGRESS, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            write_all(fd, sector, self._records % 2 * SECTOR)
+            os.fdatasync(fd)
+        finally:
+            os.close(fd)
+        self.entry = replace(self.entry, pieces=pieces, window=window)
+
+    def _read_progress(self) -> None:
+        """Take the newest whole record that belongs to the entry on disk."""
+        try:
+            raw = (self.folder / PROGRESS).read_bytes()
+        except OSError:
+            return
+        for at in range(0, len(raw) - RECORD.size - 3, SECTOR):
+            record = raw[at : at + RECORD.size]
+            entry_sum, count, pieces, window = RECORD.unpack(record)
+            whole = struct.unpack_from("<I", raw, at + RECORD.size)[0] == zlib.crc32(record)
+            if whole and entry_sum == self._entry_sum and count > self._records:
+                self._records, self.entry = count, replace(self.entry, pieces=pieces, window=window)
 
     def over(self, state: Literal["reading back", "done"]) -> None:
         """All steps are done, or all of the work."""
@@ -78,10 +118,13 @@ class Journal:
         """Nothing is begun any more."""
         (self.folder / NAME).unlink(missing_ok=True)
         (self.folder / JOB).unlink(missing_ok=True)
+        (self.folder / PROGRESS).unlink(missing_ok=True)
 
     def load_entry(self) -> None:
         """Read where the work stands."""
-        self.entry = msgspec.json.decode((self.folder / NAME).read_bytes(), type=Entry)
+        raw = (self.folder / NAME).read_bytes()
+        self.entry, self._entry_sum = msgspec.json.decode(raw, type=Entry), zlib.crc32(raw)
+        self._read_progress()
 
     def unfinished(self) -> bool:
         """Whether work was begun there and not ended."""

@@ -16,8 +16,8 @@ from inkshelf.bench.sparse import copy_some, data_ranges, move_pieces, punch, st
 from inkshelf.core.machine.state import Gap, Machine
 from inkshelf.core.size import MIB
 
-WINDOW = 128 * MIB
-SMALL_SHIFT = 32 * MIB
+WINDOW = 32 * MIB
+SMALL_SHIFT = 4 * MIB
 NAME = "window"
 Piece = tuple[int, int]
 
@@ -49,8 +49,8 @@ class Mover:
         for number in range(noted, len(pieces)):
             at, length = pieces[number]
             if noted < number and _touches(at + shift, length, pieces[noted : number : max(1, number - noted - 1)]):
-                os.fsync(self.fd)
-                self.journal.note(pieces=number)
+                os.fdatasync(self.fd)
+                self.journal.reached(number)
                 noted = number
             self._copy(self.fd, self.fd, at, length, at + shift)
             start_writing(self.fd, at + shift, length)
@@ -72,13 +72,13 @@ class Mover:
             try:
                 if not self.journal.entry.window:
                     self._fill(fd, window)
-                    self.journal.note(window=True)
+                    self.journal.reached(number, window=True)
                 self._empty(fd, window, shift)
             finally:
                 os.close(fd)
             number += len(window)
-            os.fsync(self.fd)
-            self.journal.note(window=False, pieces=number)
+            os.fdatasync(self.fd)
+            self.journal.reached(number)
         (self.folder / NAME).unlink(missing_ok=True)
 
     def _fill(self, fd: int, window: list[Piece]) -> None:
@@ -89,7 +89,7 @@ class Mover:
             place += length
             self.beat(0)
         self.scratch += place
-        os.fsync(fd)
+        os.fdatasync(fd)
 
     def _empty(self, fd: int, window: list[Piece], shift: int) -> None:
         place = 0
