@@ -90,7 +90,7 @@ def test_every_file_is_compared_after_a_label_an_identity_and_a_move(disk, lette
         out.seek(after.start + place + 100)
         out.write(b"!")
     with ImageFile(path) as old, ImageFile(image) as new:
-        ok, said, _ = contents.kept(before, after, old, new)
+        ok, said, _ = contents.kept((before,), after, old, new)
     assert not ok, said
     assert "differ" in said
 

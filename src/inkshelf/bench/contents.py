@@ -28,12 +28,15 @@ LEFT_OUT = {
 Digests = dict[object, str]
 
 
-def kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> tuple[bool, str, str]:
-    """Return whether all is still there, what was seen, and what was compared. Source and image are read side by side."""
+def kept(planned: tuple[Volume, ...], after: Volume, source: ImageFile, image: ImageFile) -> tuple[bool, str, str]:
+    """Return whether all is still there, what was seen, and what was compared. Source and image are read side by side.
+
+    ``planned`` is the volume as found and after every step, ``after`` the one that was read back.
+    """
+    before = planned[0]
     old, new = Slice(source, before.start, before.size), Slice(image, after.start, after.size)
     kind = before.filesystem.kind if before.filesystem else ""
-    untouched = before.boot_files == after.boot_files and _inside(before) == _inside(after)
-    if untouched and (before.size == after.size or (before.size < after.size and kind in GROWN_BY_ITS_OWN_SYSTEM)):
+    if all(_untouched(before, one) for one in (*planned, after)):
         was, now = _both(lambda one: {0: digest(one, 0, before.size)}, old, new)
         return was == now, "byte for byte the same" if was == now else "its bytes have changed", "contents"
     if kind in PAYLOAD:
@@ -49,6 +52,17 @@ def kept(before: Volume, after: Volume, source: ImageFile, image: ImageFile) -> 
     except FormatError as error:
         return False, f"could not be compared: {error.what}", "files"
     return (*_compared(was, now, kind), "files")
+
+
+def _untouched(before: Volume, after: Volume) -> bool:
+    """Whether no step had a reason to write inside: one that shrank and grew back has other bytes, and the same files."""
+    kind = before.filesystem.kind if before.filesystem else ""
+    only_outside = before.size < after.size and kind in GROWN_BY_ITS_OWN_SYSTEM
+    return (
+        before.boot_files == after.boot_files
+        and _inside(before) == _inside(after)
+        and (before.size == after.size or only_outside)
+    )
 
 
 def _compared(was: Digests, now: Digests, kind: str) -> tuple[bool, str]:

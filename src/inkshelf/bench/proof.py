@@ -94,14 +94,20 @@ def prove(
             ok, said = agrees(images[planned.id], planned)
             checks.append(Check(f"disk {planned.id}: table, by another reader", ok, said))
             for volume in planned.volumes:
-                origin = plan.found.find(volume.call) if volume.call not in lost else None
-                checks += _volume_checks(volume, read, image, origin[1] if origin else None, source)
+                found = () if volume.call in lost else _states(plan, volume.call)
+                checks += _volume_checks(volume, read, image, found, source)
                 beat(2 * data_bytes(image.fileno(), volume.start, volume.end))
     checks += [_later(step) for step in steps if isinstance(step, Format) and step.subvolumes]
     machine = replace(plan.planned, disks=tuple(disks), firmware=firmware)
     checks.append(_equal("boot variables", plan.planned.firmware, firmware))
     checks.append(_equal("what starts", rehearse(plan.planned), rehearse(machine)))
     return machine, checks
+
+
+def _states(plan: Fold, call: str) -> tuple[Volume, ...]:
+    """The volume as found and after every step; nothing where it was not there at first."""
+    places = [machine.find(call) for machine in plan.machines]
+    return tuple(one[1] for one in places if one) if places[0] else ()
 
 
 def _equal(what: str, expected: object, seen: object) -> Check:
@@ -131,7 +137,9 @@ def _later(step: Format) -> Check:
     return Check(f"{step.call}: subvolumes", ok=True, detail=words)
 
 
-def _volume_checks(planned: Volume, read: Disk, image: ImageFile, origin: Volume | None, source: ImageFile) -> Iterator[Check]:
+def _volume_checks(
+    planned: Volume, read: Disk, image: ImageFile, found: tuple[Volume, ...], source: ImageFile
+) -> Iterator[Check]:
     now = next((one for one in read.volumes if one.call == planned.call), None)
     if now is None:
         yield Check(f"{planned.call}: there", False, "not in the table that was read back")
@@ -143,8 +151,8 @@ def _volume_checks(planned: Volume, read: Disk, image: ImageFile, origin: Volume
         fault = _own_checker(image, now)
         if fault is not None:
             yield Check(f"{planned.call}: its own checker", not fault, fault or "clean")
-    if origin:
-        ok, said, what = kept(origin, now, source, image)
+    if found:
+        ok, said, what = kept(found, now, source, image)
         yield Check(f"{planned.call}: {what}", ok, said)
 
 
