@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -10,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from inkshelf import __version__
+from inkshelf.__main__ import main
 from inkshelf.cli import run
 
 VOLUME_KEYS = {
@@ -250,3 +253,49 @@ def test_the_core_and_the_command_line_need_no_qt() -> None:
     said = subprocess.run([sys.executable, "-c", BLOCK], capture_output=True, text=True, check=False)
     assert said.returncode == 0, said.stderr
     assert int(said.stdout) > 30
+
+
+OPENED_BY_HAND = """
+import gc, sys
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+def look():
+    windows = [one for one in QApplication.topLevelWidgets() if one.isVisible()]
+    print(len(windows), windows[0].desk.job.found.disks[0].model != "", gc.isenabled(), "typer" in sys.modules)
+    QApplication.closeAllWindows()
+real = QApplication.exec
+QApplication.exec = staticmethod(lambda: (QTimer.singleShot(50, look), real())[1])
+sys.argv = ["inkshelf", *sys.argv[1:]]
+from inkshelf.__main__ import main
+sys.exit(main())
+"""
+
+
+def test_the_program_opened_by_hand_is_one_window_that_collects_its_garbage(tmp_path: Path) -> None:
+    """The whole program in a process of its own: the way to the window leaves the command line's library out."""
+    places = {"XDG_CONFIG_HOME": str(tmp_path / "config"), "XDG_DATA_HOME": str(tmp_path / "data")}
+    said = subprocess.run(
+        [sys.executable, "-c", OPENED_BY_HAND, "--demo"],
+        capture_output=True,
+        text=True,
+        env={**os.environ, **places, "QT_QPA_PLATFORM": "offscreen", "QT_STYLE_OVERRIDE": "windows"},
+        timeout=120,
+        check=False,
+    )
+    assert (said.returncode, said.stdout.split()) == (0, ["1", "True", "True", "False"]), said.stderr
+
+
+def test_a_window_that_cannot_open_says_why_in_one_line(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(**_: object) -> int:
+        raise OSError(28, "No space left on device", "/home/ada/demo")
+
+    monkeypatch.setattr("inkshelf.ui.start.open_window", full)
+    monkeypatch.setattr(sys, "argv", ["inkshelf"])
+    try:
+        assert main() == 2
+    finally:
+        gc.enable()
+    error = capsys.readouterr().err
+    assert error == "/home/ada/demo: No space left on device. Check the place and your rights.\n"

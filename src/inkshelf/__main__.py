@@ -7,9 +7,28 @@ import sys
 
 def main() -> int:
     """Run the program and return its exit status."""
+    arguments = sys.argv[1:]
+    if arguments in ([], ["--demo"]):
+        return _window(demo=bool(arguments))
     from inkshelf.cli import run
 
-    return run(sys.argv[1:])
+    return run(arguments)
+
+
+def _window(*, demo: bool) -> int:
+    """Open the window without the command line's library, and without a search for garbage while everything is being made."""
+    import gc
+
+    from inkshelf.ending import status
+
+    gc.disable()  # the window turns it on again when it is there
+
+    def open_it() -> int:
+        from inkshelf.ui.start import open_window
+
+        return open_window(demo=demo)
+
+    return status(open_it)
 
 
 if __name__ == "__main__":

@@ -15,6 +15,7 @@ from inkshelf.cli_change import change
 from inkshelf.cli_new import new
 from inkshelf.cli_shared import FACTS, JobPath, JsonFlag, choice, print_json, read_job
 from inkshelf.core.errors import InkshelfError, JobError
+from inkshelf.ending import STATUS_STOP, bad, status
 
 app = typer.Typer(
     add_completion=False,
@@ -24,33 +25,26 @@ app = typer.Typer(
     invoke_without_command=True,
     help="Plan, rehearse and record disk layouts that several operating systems share. Without a command it opens the window.",
 )
-STATUS_STOP, STATUS_BAD = 1, 2
 
 
 def run(arguments: list[str]) -> int:
     """Run one command and return the exit status: 0 done, 1 a finding of severity stop, 2 bad input."""
+    return status(lambda: _run(arguments))
+
+
+def _run(arguments: list[str]) -> int:
     try:
-        status = typer.main.get_command(app).main(arguments, prog_name="inkshelf", standalone_mode=False)
-    except InkshelfError as error:
-        return _bad(str(error))
+        return int(typer.main.get_command(app).main(arguments, prog_name="inkshelf", standalone_mode=False) or 0)
     except typer.Exit as leaving:
         return int(leaving.exit_code)
-    except (typer.Abort, KeyboardInterrupt):
-        return _bad("Stopped.")
-    except BrokenPipeError:
-        return 0
-    except OSError as error:
-        return _bad(f"{error.filename or 'The system'}: {error.strerror}. Check the place and your rights.")
+    except typer.Abort:
+        return bad("Stopped.")
+    except (InkshelfError, OSError):
+        raise
     except Exception as error:
         if hasattr(error, "format_message"):
-            return _bad(f"{error.format_message()} See inkshelf --help.")
+            return bad(f"{error.format_message()} See inkshelf --help.")
         raise
-    return int(status or 0)
-
-
-def _bad(line: str) -> int:
-    print(" ".join(line.split()), file=sys.stderr)
-    return STATUS_BAD
 
 
 @app.callback()

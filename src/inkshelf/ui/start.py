@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from pathlib import Path
@@ -24,12 +25,9 @@ def application() -> QApplication:
         return existing
     if sys.platform == "linux" and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    made = QApplication(["inkshelf"])
+    made = QApplication(["inkshelf", "-style", "fusion"])  # asked of the object, a style brings hundreds of names with it
     made.setApplicationName("Ink Shelf")
     made.setDesktopFileName("inkshelf")
-    style = made.style()
-    if style is None or style.name() != "fusion":
-        made.setStyle("Fusion")
     theme.load_fonts()
     return made
 
@@ -58,7 +56,14 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
     window = Window(desk, settings)
     window.show()
     QTimer.singleShot(0, window.contents.setFocus)
+    QTimer.singleShot(0, _collect_again)
     return app.exec()
+
+
+def _collect_again() -> None:
+    """What was made so far stays: look for garbage only in what comes later."""
+    gc.freeze()
+    gc.enable()
 
 
 def _open(desk: Desk, path: Path | None, settings: remembered.Settings, demo: Path | None, *, asked: bool) -> None:
