@@ -19,11 +19,9 @@ from inkshelf.data import exact
 GRID = 128 << 10
 ZEROS = bytes(GRID)
 PAYLOAD = {"lvm": MIB, "luks": 16 * MIB}  # where what a container holds begins; its own records may change before that
-COUNTED = {"btrfs": "files and folders", "xfs": "stretches", "exfat": "stretches"}
-LEFT_OUT = {
-    "ntfs": "; its page and hibernation files hold nothing of anybody's and are left out",
-    "xfs": ", all but super blocks and log",
-    "exfat": ", all clusters but the root folder's, which holds the label",
+BY_STRETCHES = {
+    "xfs": "byte for byte the same but for super blocks and log, which the step rewrites",
+    "exfat": "byte for byte the same but for the root folder, which holds the label",
 }
 Digests = dict[object, str]
 
@@ -40,7 +38,7 @@ def kept(planned: tuple[Volume, ...], after: Volume, source: ImageFile, image: I
         was, now = _both(lambda one: {0: digest(one, 0, before.size)}, old, new)
         return was == now, "byte for byte the same" if was == now else "its bytes have changed", "contents"
     if kind in PAYLOAD:
-        end = min(before.size, after.size)
+        end = min(one.size for one in (*planned, after))
         was, now = _both(lambda one: {0: digest(one, PAYLOAD[kind], end)}, old, new)
         said = f"byte for byte the same from {binary(PAYLOAD[kind])} on" if was == now else "its bytes have changed"
         return was == now, said, "contents"
@@ -51,7 +49,7 @@ def kept(planned: tuple[Volume, ...], after: Volume, source: ImageFile, image: I
         was, now = _both(reader, old, new)
     except FormatError as error:
         return False, f"could not be compared: {error.what}", "files"
-    return (*_compared(was, now, kind), "files")
+    return (*_compared(was, now, kind), "contents" if kind in BY_STRETCHES else "files")
 
 
 def _untouched(before: Volume, after: Volume) -> bool:
@@ -67,9 +65,13 @@ def _untouched(before: Volume, after: Volume) -> bool:
 
 def _compared(was: Digests, now: Digests, kind: str) -> tuple[bool, str]:
     lost = [key for key, value in was.items() if now.get(key) != value]
+    if kind in BY_STRETCHES:
+        return not lost, "its bytes have changed" if lost else BY_STRETCHES[kind]
+    files = "files and folders" if kind == "btrfs" else "files"
     if lost:
-        return False, f"{len(lost)} of {len(was)} {COUNTED.get(kind, 'files')} differ: {', '.join(sorted(map(str, lost))[:5])}"
-    return True, f"{len(was)} {COUNTED.get(kind, 'files')} the same{LEFT_OUT.get(kind, '')}"
+        return False, f"{len(lost)} of {len(was)} {files} differ: {', '.join(sorted(map(str, lost))[:5])}"
+    left_out = "; its page and hibernation files hold nothing of anybody's and are left out" if kind == "ntfs" else ""
+    return True, f"{len(was)} {files} the same{left_out}"
 
 
 def _both(reader: Callable[[Slice], Digests], old: Slice, new: Slice) -> tuple[Digests, Digests]:
