@@ -255,6 +255,40 @@ def test_the_core_and_the_command_line_need_no_qt() -> None:
     assert int(said.stdout) > 30
 
 
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("label", "R1", "OLD", "PLATES"), "label makes nothing of “PLATES”. A label of several words"),
+        (("label", "R1"), "Say which label."),
+        (("move", "R1", "--size", "1GiB"), "move takes no --size. It takes --after, --at."),
+        (("resize", "S1", "--size", "300GiB", "--fs", "ext4"), "resize takes no --fs. It takes --size."),
+        (("delete", "R1", "--label", "X"), "delete takes no --label. It takes no options."),
+        (("flag", "R1", "hidden", "off", "please"), "flag makes nothing of “please”."),
+    ],
+)
+def test_a_change_refuses_what_it_would_pass_over(
+    job_file: Path, capsys: pytest.CaptureFixture[str], words: tuple[str, ...], said: str
+) -> None:
+    before = job_file.read_bytes()
+    status, _, error = out(capsys, "change", job_file, *words)
+    assert (status, error.startswith(said), error.count("\n")) == (2, True, 1), error
+    assert job_file.read_bytes() == before
+
+
+def test_a_label_is_given_by_word_or_option_and_taken_off(job_file: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    for words in (("PLATES",), ("--label", "SPARE"), ("",)):
+        good(capsys, "change", job_file, "label", "R1", *words)
+    plan = good(capsys, "plan", job_file)
+    lines = [line.strip().split("  ")[-1] for line in plan.splitlines() if "abel" in line]
+    assert lines == ["Label R1 “PLATES”", "Label R1 “SPARE”", "Take the label off R1"]
+
+
+def test_going_on_where_nothing_was_begun_says_only_that(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    for bench in (tmp_path, tmp_path / "nowhere"):
+        status, _, error = out(capsys, "resume", "--bench", bench)
+        assert (status, error.count("\n"), "all was done" in error) == (2, 1, False), error
+
+
 OPENED_BY_HAND = """
 import gc, sys
 from PyQt6.QtCore import QTimer

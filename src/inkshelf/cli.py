@@ -180,13 +180,13 @@ def resume(
     """Go on, forward, where inking was cut or cancelled; or back, giving the bench copy up."""
     from inkshelf.bench.inker import back as go_back
     from inkshelf.bench.inker import resume as work
-    from inkshelf.bench.journal import Journal
+    from inkshelf.bench.journal import NAME, Journal
 
     if back:
         said = go_back(bench)
         print(json.dumps({"bench": str(bench), "went": "back", "what": said}) if as_json else said)
         return
-    if not as_json:
+    if not as_json and (bench / NAME).exists():
         print("going on, forward" if Journal(bench).unfinished() else "all was done; reading it back again", file=sys.stderr)
     _report(work(bench, None if as_json else _teller()), as_json=as_json)
 
@@ -215,7 +215,8 @@ def _teller() -> Callable[[Any], None]:
     said: list[str] = []
 
     def tell(progress: Any) -> None:
-        line = f"{progress.step}/{progress.steps} {progress.words}"
+        count = f"{progress.step}/{progress.steps} " if progress.step <= progress.steps else ""
+        line = count + progress.words
         if [line] != said[-1:]:
             said.append(line)
             print(line, file=sys.stderr)

@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from inkshelf.cli_shared import JobPath, JsonFlag, print_json, read_job
+from inkshelf.core.errors import PlanError
 
 Verb = Annotated[
     str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, repair, arrange, or undo")
@@ -22,7 +23,10 @@ FileSystemKind = Annotated[
     str | None, typer.Option("--fs", help="For format: fat32, exfat, ntfs, ext4, xfs, btrfs, swap, luks or lvm.")
 ]
 LabelText = Annotated[
-    str | None, typer.Option("--label", help="For format and create: the label, or the name of a group or logical volume.")
+    str | None,
+    typer.Option(
+        "--label", help="For label, format and create: the label, or the name of a partition, group or logical volume."
+    ),
 ]
 Subvolumes = Annotated[str | None, typer.Option("--subvolumes", help="For format as btrfs: their names, with commas.")]
 
@@ -54,8 +58,10 @@ def change(
         changed = arrange(old, call, " ".join(said))
     else:
         options = {"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table}
-        more = {"label": label, "subvolumes": subvolumes} if verb in {"format", "create"} else _meant(verb, said)
-        changed = by_hand(old, verb, call.upper(), **{**options, **more})
+        options |= {"label": label, "subvolumes": subvolumes}
+        _all_taken(verb, [key for key, value in options.items() if value is not None], said)
+        named = {"name": label} if verb == "create" else {}
+        changed = by_hand(old, verb, call.upper(), **{**options, **named, **_meant(verb, said)})
     jobfile.save(changed, job)
     if as_json:
         from inkshelf.exchange import shapes
@@ -66,7 +72,35 @@ def change(
     print(f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all")
 
 
+TAKES = {
+    "create": ("size", "after", "at", "type", "table", "label"),
+    "move": ("after", "at"),
+    "resize": ("size",),
+    "format": ("fs", "label", "subvolumes"),
+    "label": ("label",),
+    **dict.fromkeys(("delete", "type", "flag", "renew", "repair"), ()),
+}
+WORDS_TAKEN = {"label": 1, "type": 1, "flag": 2}
+
+
+def _all_taken(verb: str, options: list[str], said: list[str]) -> None:
+    """Refuse what a verb would pass over: an option that is not heard is a step that was not meant."""
+    takes = TAKES.get(verb)
+    if takes is None:
+        return  # not a verb; it is refused as such
+    unheard = next((one for one in options if one not in takes), None)
+    if unheard:
+        known = ", ".join(f"--{one}" for one in takes)
+        raise PlanError(f"{verb} takes no --{unheard}.", f"It takes {known}." if known else "It takes no options.")
+    if verb == "label" and not said and "label" not in options:
+        raise PlanError("Say which label.", 'In quotation marks with nothing between them, "", it is taken off.')
+    if len(said) > WORDS_TAKEN.get(verb, 0):
+        raise PlanError(f"{verb} makes nothing of “{said[-1]}”.", "A label of several words stands in quotation marks.")
+
+
 def _meant(verb: str, said: list[str]) -> dict[str, str | None]:
     """What the words behind the call number mean for a verb."""
     first, second = [*said, None, None][:2]
+    if first is None:
+        return {}
     return {"label": {"label": first}, "type": {"type": first}, "flag": {"flag": first, "state": second}}.get(verb, {})

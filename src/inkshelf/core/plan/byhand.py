@@ -102,9 +102,8 @@ def take_back(job: Job) -> Job:
 def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
     found = machine.find(call)
     if found is None:
-        raise PlanError(
-            f"There is no volume {call}.", f"Choose one of: {', '.join(volume.call for _, volume in machine.volumes())}."
-        )
+        known = ", ".join(volume.call for _, volume in machine.volumes())
+        raise PlanError(f"There is no volume {call}.", f"Choose one of: {known}." if known else "Create one first: create A.")
     return found
 
 

@@ -182,7 +182,7 @@ def _move(step: Move, before: Machine) -> Words:
     )
     return Words(
         "Room",
-        f"Move {step.call}",
+        f"Move {step.call} to start at {binary(step.start)}",
         values,
         "Minutes to hours, by the bytes in use.",
         "Do not interrupt. Mains connected, back-up read back.",
@@ -199,7 +199,7 @@ def _grow(step: Grow, before: Machine) -> Words:
     kind = found[1].filesystem.kind if found and found[1].filesystem else ""
     inside = GROWN_BY_ITS_OWN_SYSTEM.get(kind)
     values += (("then, mounted or unlocked, type", inside),) if inside else ()
-    return Words("Room", f"Grow {step.call}", values, f"{step.call} shows its new size.")
+    return Words("Room", f"Grow {step.call} to {binary(step.to_bytes)}", values, f"{step.call} shows its new size.")
 
 
 @words.register
@@ -228,8 +228,8 @@ def _label(step: Label, before: Machine) -> Words:
     was = found[1].filesystem.label if found and found[1].filesystem else ""
     return Words(
         "Partitions",
-        f"Label {step.call} “{step.label}”",
-        (("found", was or "none"), ("wanted", step.label)),
+        f"Label {step.call} “{step.label}”" if step.label else f"Take the label off {step.call}",
+        (("found", was or "none"), ("wanted", step.label or "none")),
         "The list shows the new label.",
     )
 
