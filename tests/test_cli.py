@@ -260,6 +260,8 @@ def test_the_core_and_the_command_line_need_no_qt() -> None:
     [
         (("label", "R1", "OLD", "PLATES"), "label makes nothing of “PLATES”. A label of several words"),
         (("label", "R1"), "Say which label."),
+        (("format", "S1"), "Say which file system."),
+        (("undo",), "There is no step by hand to take back."),
         (("move", "R1", "--size", "1GiB"), "move takes no --size. It takes --after, --at."),
         (("resize", "S1", "--size", "300GiB", "--fs", "ext4"), "resize takes no --fs. It takes --size."),
         (("delete", "R1", "--label", "X"), "delete takes no --label. It takes no options."),
@@ -281,6 +283,19 @@ def test_a_label_is_given_by_word_or_option_and_taken_off(job_file: Path, capsys
     plan = good(capsys, "plan", job_file)
     lines = [line.strip().split("  ")[-1] for line in plan.splitlines() if "abel" in line]
     assert lines == ["Label R1 “PLATES”", "Label R1 “SPARE”", "Take the label off R1"]
+
+
+def test_a_change_says_its_step_and_what_it_gives_up(job_file: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    kept = good(capsys, "change", job_file, "label", "R1", "PLATES").splitlines()
+    assert [one[3:] for one in kept[1:]] == ["  Label R1 “PLATES”"]
+    lines = good(capsys, "change", job_file, "format", "S1", "--fs", "ext4").splitlines()
+    assert lines[1].endswith("  Format S1 as ext4")
+    assert "serial WN08" in lines[2]
+    assert "NTFS “SYSTEM”" in lines[3]
+    assert "undo" in lines[4]
+    again = good(capsys, "change", job_file, "format", "S1", "--fs", "xfs")
+    assert "gives up" not in again, "said once"
+    assert "taken back: 31  Format S1 as XFS" in good(capsys, "change", job_file, "undo")
 
 
 def test_going_on_where_nothing_was_begun_says_only_that(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

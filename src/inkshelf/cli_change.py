@@ -53,6 +53,8 @@ def change(
 
     old, said = jobfile.load(job), words or []
     if verb == "undo":
+        if not old.by_hand:
+            raise PlanError("There is no step by hand to take back.", "What the aim plans changes with the aim.")
         changed = take_back(old)
     elif verb == "arrange":
         changed = arrange(old, call, " ".join(said))
@@ -63,13 +65,15 @@ def change(
         named = {"name": label} if verb == "create" else {}
         changed = by_hand(old, verb, call.upper(), **{**options, **named, **_meant(verb, said)})
     jobfile.save(changed, job)
-    if as_json:
-        from inkshelf.exchange import shapes
+    from inkshelf.core.plan.reading import read
+    from inkshelf.exchange import plain, shapes
 
+    if as_json:
         reading, found = read_job(job)
         print_json(shapes.plan(reading, found))
         return
-    print(f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all")
+    head = f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all"
+    print("\n".join([head, *plain.change_lines(read(old), read(changed))]))
 
 
 TAKES = {
@@ -94,6 +98,8 @@ def _all_taken(verb: str, options: list[str], said: list[str]) -> None:
         raise PlanError(f"{verb} takes no --{unheard}.", f"It takes {known}." if known else "It takes no options.")
     if verb == "label" and not said and "label" not in options:
         raise PlanError("Say which label.", 'In quotation marks with nothing between them, "", it is taken off.')
+    if verb == "format" and "fs" not in options:
+        raise PlanError("Say which file system.", "For example --fs ext4. What is on the volume now is given up.")
     if len(said) > WORDS_TAKEN.get(verb, 0):
         raise PlanError(f"{verb} makes nothing of “{said[-1]}”.", "A label of several words stands in quotation marks.")
 

@@ -62,10 +62,10 @@ def plan_lines(reading: Reading, found: tuple[Finding, ...]) -> list[str]:
             f"Shrink {one.call} from {both(one.from_bytes)} to {both(one.to_bytes)}: type {one.type_mib} into the box (it takes MiB)",
         ]
     lines.append("")
-    for number, (step, before) in enumerate(zip(reading.job.steps, reading.plan.machines, strict=False), 1):
+    for number, line in enumerate(_step_lines(reading), 1):
         if number == reading.no_return:
             lines.append("---- point of no return ----")
-        lines.append(f"{number:3}  {words(step, before).title}")
+        lines.append(line)
     ledger = reading.ledger
     lines += [
         "",
@@ -76,3 +76,25 @@ def plan_lines(reading: Reading, found: tuple[Finding, ...]) -> list[str]:
         "",
     ]
     return lines + finding_lines(found)
+
+
+def _step_lines(reading: Reading) -> list[str]:
+    steps = zip(reading.job.steps, reading.plan.machines, strict=False)
+    return [f"{number:3}  {words(step, before).title}" for number, (step, before) in enumerate(steps, 1)]
+
+
+def change_lines(old: Reading, new: Reading) -> list[str]:
+    """Return the steps that a change added or took back, and what it gives up that was kept before."""
+    was, now = _step_lines(old), _step_lines(new)
+    lines = now[len(was) :] if now[: len(was)] == was else [f"taken back: {one.strip()}" for one in was[len(now) :]]
+    for call in new.ledger.lost:
+        place = new.plan.found.find(call)
+        if call not in old.ledger.lost and place:
+            lines.append(f"This gives up what is on disk {place[0].id} ({_who(place[0])}) in {call}:")
+            lines.append(f"{_volume_line(place[1])}")
+            lines.append("The command undo takes the step back.")
+    return lines
+
+
+def _who(disk: Disk) -> str:
+    return f"{both(disk.size)}, {disk.model or 'model not known'}, serial {disk.serial or 'not known'}"
