@@ -230,7 +230,7 @@ def _label(step: Label, before: Machine) -> Words:
         "Partitions",
         f"Label {step.call} “{step.label}”" if step.label else f"Take the label off {step.call}",
         (("found", was or "none"), ("wanted", step.label or "none")),
-        "The list shows the new label.",
+        "The list shows the new label." if step.label else "The list shows no label.",
     )
 
 
