@@ -7,8 +7,9 @@ from hypothesis import given
 
 from inkshelf.core.checks import findings
 from inkshelf.core.machine.calls import next_call, number_volumes
-from inkshelf.core.machine.state import BootEntry, Disk, FileSystem, Machine, Volume
+from inkshelf.core.machine.state import BootEntry, Disk, FileSystem, Machine, Table, Volume
 from inkshelf.core.plan.aim import Aim
+from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.durations import minutes, with_margin
@@ -18,6 +19,7 @@ from inkshelf.core.sheet.words import CONFIRM, words
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import AddEntry, Confirm, Create, Delete, Format, Prepare, SetSecureBoot, Shrink
 from inkshelf.core.value import replace
+from inkshelf.exchange.render import html, markdown
 from strategies import aims
 
 
@@ -187,3 +189,18 @@ def test_findings_are_sorted_with_stops_first(job: Job) -> None:
     severities = [one.severity for one in findings(read(changed))]
     assert severities == sorted(severities, key=["stop", "warn", "note"].index)
     assert severities[0] == "stop"
+
+
+def test_a_sheet_says_what_a_cut_does_and_that_nothing_starts_where_no_system_is() -> None:
+    """A disk of data only: no empty cells, and everything that writes to a volume stands behind the line."""
+    volume = Volume("D1", 1, 8 * MIB, 300 * MIB, "", "data", filesystem=FileSystem("btrfs", 300 * MIB, used_bytes=MIB))
+    disk = Disk("A", GIB, table=Table("gpt", "", "", 34, GIB // 512 - 34), volumes=(volume,))
+    job = Job(found=Machine(disks=(disk,)))
+    for verb, said in (("renew", {}), ("move", {"at": "400MiB"}), ("resize", {"size": "rest"})):
+        job = change(job, verb, "D1", **said)
+    reading = read(job)
+    assert [row.no_return for row in sheet(reading).rows] == [True, False, False]
+    for text in (html(reading), markdown(reading)):
+        assert text.lower().count("no system is on these disks") == 2
+        assert "cut in the middle: D1 is whole in neither place and needs the back-up" in text
+        assert "cut in the middle: have D1 checked" in text

@@ -9,7 +9,7 @@ from jinja2 import DictLoader, Environment, StrictUndefined
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.sheet.sheet import Sheet, sheet
+from inkshelf.core.sheet.sheet import NOTHING_STARTS, Sheet, sheet
 from inkshelf.core.size import binary, both
 from inkshelf.core.steps.kinds import (
     Create,
@@ -51,7 +51,7 @@ def _sheet(reading: Reading, name: str, *, plain: bool = False) -> str:
     return (
         _environment()
         .get_template(name)
-        .render(sheet=made, stops=stops, written=written, binary=binary, both=both, plain=plain)
+        .render(sheet=made, stops=stops, written=written, binary=binary, both=both, plain=plain, nothing_starts=NOTHING_STARTS)
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from inkshelf.core.boot.rehearse import Outcome, if_it_stops, rehearse
 from inkshelf.core.plan.job import Job
 from inkshelf.core.steps.fold import Fold, fold
-from inkshelf.core.steps.kinds import Delete, Enclose, Format, Grow, Install, Move, NewTable, Shrink
+from inkshelf.core.steps.kinds import Delete, Enclose, Format, Grow, Install, Label, MakeLogical, Move, NewTable, Renew, Shrink
 from inkshelf.core.steps.ledger import Ledger, ledger
 from inkshelf.core.value import Value
 
@@ -23,7 +23,7 @@ class Reading(Value, frozen=True):
     @property
     def no_return(self) -> int | None:
         """The number of the first step that changes what is on a disk beyond the table, or ``None``."""
-        kinds = (Shrink, Grow, Move, NewTable, Enclose, Delete, Format, Install)
+        kinds = (Shrink, Grow, Move, NewTable, Enclose, Delete, Format, Install, Label, Renew, MakeLogical)
         return next((number for number, step in enumerate(self.job.steps, 1) if isinstance(step, kinds)), None)
 
 

@@ -8,7 +8,7 @@ from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.durations import minutes, with_margin
 from inkshelf.core.sheet.words import Words, words
-from inkshelf.core.steps.kinds import Prepare, Retype, Shrink
+from inkshelf.core.steps.kinds import Prepare, Retype
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value
 
@@ -18,6 +18,7 @@ CAUTIONS = (
     "The owner's files, keys and passwords are theirs: nothing is copied that is not needed.",
     "If the machine must be opened: off, unplugged, static discharged. A swollen battery: stop.",
 )
+NOTHING_STARTS = "no system is on these disks"
 
 
 class Row(Value, frozen=True):
@@ -29,7 +30,6 @@ class Row(Value, frozen=True):
     starts: tuple[Outcome, ...]
     no_return: bool = False
     ticked: bool = False
-    risk: str = ""
 
 
 class Sheet(Value, frozen=True):
@@ -55,8 +55,7 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     for number, (step, before) in enumerate(zip(job.steps, plan.machines, strict=False), 1):
         stops = reading.stops[number] if number < len(reading.stops) else ()
         took = minutes(step, reading.ledger, job.aim.system if job.aim else "")
-        risk = "if it is cut in the middle, files need the back-up" if isinstance(step, Shrink) else ""
-        rows.append(Row(number, words(step, before), took, stops, number == reading.no_return, number in job.ticked, risk))
+        rows.append(Row(number, words(step, before), took, stops, number == reading.no_return, number in job.ticked))
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
     total = with_margin(sum(row.minutes for row in rows))
     return Sheet(

@@ -37,13 +37,14 @@ from inkshelf.data import exact
 
 
 class Words(Value, frozen=True):
-    """One row's text; ``values`` are (what, exact value) pairs, ``caution`` stands in red."""
+    """One row's text; ``values`` are (what, exact value) pairs, ``caution`` stands in red, ``risk`` is what a cut in its middle does."""
 
     stage: str
     title: str
     values: tuple[tuple[str, str], ...] = ()
     look: str = ""
     caution: str = ""
+    risk: str = ""
 
 
 CONFIRM = {
@@ -169,6 +170,7 @@ def _shrink(step: Shrink, before: Machine) -> Words:
         values,
         f"Unallocated room of {decimal(size - step.to_bytes)} behind {step.call}. Normal: 1 to 10 minutes, with no bar that moves.",
         "Do not interrupt. If the box offers less than this number, stop here and plan again.",
+        "cut in the middle: files need the back-up",
     )
 
 
@@ -186,6 +188,7 @@ def _move(step: Move, before: Machine) -> Words:
         values,
         "Minutes to hours, by the bytes in use.",
         "Do not interrupt. Mains connected, back-up read back.",
+        f"cut in the middle: {step.call} is whole in neither place and needs the back-up",
     )
 
 
@@ -199,7 +202,8 @@ def _grow(step: Grow, before: Machine) -> Words:
     kind = found[1].filesystem.kind if found and found[1].filesystem else ""
     inside = GROWN_BY_ITS_OWN_SYSTEM.get(kind)
     values += (("then, mounted or unlocked, type", inside),) if inside else ()
-    return Words("Room", f"Grow {step.call} to {binary(step.to_bytes)}", values, f"{step.call} shows its new size.")
+    risk = f"cut in the middle: have {step.call} checked before it is used"
+    return Words("Room", f"Grow {step.call} to {binary(step.to_bytes)}", values, f"{step.call} shows its new size.", risk=risk)
 
 
 @words.register

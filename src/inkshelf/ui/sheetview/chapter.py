@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inkshelf.core.sheet.sheet import Row, Sheet, sheet
+from inkshelf.core.sheet.sheet import NOTHING_STARTS, Row, Sheet, sheet
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import button, heading, label
@@ -78,7 +78,12 @@ class RowDelegate(QStyledItemDelegate):
         for text, weight in ((row.words.caution, 600), (row.words.look, 400)):
             high += _text_height(text, theme.sans(12, weight), inner) + 3 if text else 0
         return (
-            max(high, 16 + 18.0 * len(row.starts) + (_text_height(row.risk, theme.sans(11), self.STOPS - 6) if row.risk else 0))
+            max(
+                high,
+                16
+                + 18.0 * len(row.starts)
+                + (_text_height(row.words.risk, theme.sans(11), self.STOPS - 6) if row.words.risk else 0),
+            )
             + 10
             + (34 if row.no_return else 0)
         )
@@ -149,6 +154,8 @@ class RowDelegate(QStyledItemDelegate):
 
     def _stops(self, painter: QPainter, row: Row, box: QRectF) -> None:
         y = box.top()
+        if not (row.starts or row.words.risk):
+            _write(painter, NOTHING_STARTS, theme.sans(12), "pencil", QRectF(box.left(), y, box.width(), 18))
         for one in row.starts:
             word = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
             y += _write(
@@ -158,8 +165,8 @@ class RowDelegate(QStyledItemDelegate):
                 "pencil" if one.starts else "stop",
                 QRectF(box.left(), y, box.width(), 18),
             )
-        if row.risk:
-            _write(painter, row.risk, theme.sans(11), "stop", QRectF(box.left(), y + 2, box.width(), 60))
+        if row.words.risk:
+            _write(painter, row.words.risk, theme.sans(11), "stop", QRectF(box.left(), y + 2, box.width(), 60))
 
 
 def _wrap(text: str, font: object, width: float) -> Qt.TextFlag:
