@@ -74,13 +74,13 @@ def script(reading: Reading) -> str:
     """Return the partition steps of the aim's disk as a shell script; raises ``PlanError`` where there are none."""
     job = reading.job
     creates = [step for step in job.steps if isinstance(step, Create)]
-    if not creates:
-        raise PlanError("There are no partition steps to write down.", "Choose an aim first.")
     if any(isinstance(step, Delete | Grow | Move | Label | Renew | NewTable | Enclose) for step in job.steps):
         raise PlanError(
             "This plan moves, grows, labels or removes volumes that are there, gives them a new identity, or changes the table itself; the script does not do that.",
             "Work by the sheet.",
         )
+    if not creates:
+        raise PlanError("There are no partition steps to write down.", "Choose an aim, or create a volume, first.")
     disk = reading.plan.found.disk(creates[0].disk)
     if disk.table.kind != "gpt":
         raise PlanError(f"Disk {disk.id} has no GPT; the script is for GPT disks.", "Work by the sheet.")
