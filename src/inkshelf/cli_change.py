@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from inkshelf.cli_shared import JobPath, JsonFlag, print_json, read_job
 from inkshelf.core.errors import PlanError
+
+if TYPE_CHECKING:
+    from inkshelf.core.plan.job import Job
 
 Verb = Annotated[
     str, typer.Argument(help="create, delete, move, resize, format, label, type, flag, renew, repair, arrange, or undo")
@@ -47,33 +50,35 @@ def change(
     as_json: JsonFlag = False,
 ) -> None:
     """Add one step by hand behind those that are planned."""
-    from inkshelf.core.plan.byhand import arrange, take_back
-    from inkshelf.core.plan.byhand import change as by_hand
-    from inkshelf.store import jobfile
-
-    old, said = jobfile.load(job), words or []
-    if verb == "undo":
-        if not old.by_hand:
-            raise PlanError("There is no step by hand to take back.", "What the aim plans changes with the aim.")
-        changed = take_back(old)
-    elif verb == "arrange":
-        changed = arrange(old, call, " ".join(said))
-    else:
-        options = {"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table}
-        options |= {"label": label, "subvolumes": subvolumes}
-        _all_taken(verb, [key for key, value in options.items() if value is not None], said)
-        named = {"name": label} if verb == "create" else {}
-        changed = by_hand(old, verb, call.upper(), **{**options, **named, **_meant(verb, said)})
-    jobfile.save(changed, job)
     from inkshelf.core.plan.reading import read
     from inkshelf.exchange import plain, shapes
+    from inkshelf.store import jobfile
 
+    options = {"size": size, "after": after, "at": at, "type": kind, "fs": fs, "table": table}
+    options |= {"label": label, "subvolumes": subvolumes}
+    old = jobfile.load(job)
+    changed = _changed(old, verb, call, words or [], options)
+    jobfile.save(changed, job)
     if as_json:
         reading, found = read_job(job)
         print_json(shapes.plan(reading, found))
         return
     head = f"{job}: {len(changed.by_hand)} step(s) by hand, {len(changed.steps)} in all"
     print("\n".join([head, *plain.change_lines(read(old), read(changed))]))
+
+
+def _changed(old: Job, verb: str, call: str, said: list[str], options: dict[str, str | None]) -> Job:
+    from inkshelf.core.plan import byhand
+
+    if verb == "undo":
+        if not old.by_hand:
+            raise PlanError("There is no step by hand to take back.", "What the aim plans changes with the aim.")
+        return byhand.take_back(old)
+    if verb == "arrange":
+        return byhand.arrange(old, call, " ".join(said))
+    _all_taken(verb, [key for key, value in options.items() if value is not None], said)
+    named = {"name": options["label"]} if verb == "create" else {}
+    return byhand.change(old, verb, call.upper(), **{**options, **named, **_meant(verb, said)})
 
 
 TAKES = {

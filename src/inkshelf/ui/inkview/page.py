@@ -57,8 +57,8 @@ class InkPage(QWidget):
         self.steps_area = scrolled(self.steps)
         row = QHBoxLayout()
         row.setSpacing(16)
-        row.addWidget(self.steps_area, 3)
-        row.addWidget(scrolled(inside), 4)
+        row.addWidget(self.steps_area, 4)
+        row.addWidget(scrolled(inside), 3)
         box.addLayout(row, 1)
 
     def begin(self, rows: tuple[Row, ...], folder: str, *, again: bool = False) -> None:
@@ -71,12 +71,12 @@ class InkPage(QWidget):
         self.bar.setRange(0, 1000)
         self.bar.setValue(0)
         self.bar.show()
-        for title, words in IF_IT_STOPS:
+        for title, words in (("The bench", folder), *IF_IT_STOPS):
             self.checks.addWidget(label(title, theme.serif(15)))
             self.checks.addWidget(label(words, theme.sans(13), quiet=True, wrap=True))
             self.checks.addSpacing(8)
         self.checks.addStretch(1)
-        self.sub.setText(f"on a copy in {folder}; the source image is only read")
+        self.sub.setText("on a copy; the source image is only read")
         self.words.setText("Going on where it stopped" if again else "Copying the image, holes and all")
         self.figures.setText("")
         self.cancel.setVisible(True)
