@@ -123,7 +123,7 @@ class CutJobs:
         job = random_job(dice.choice(self.found), dice)
         if not job.steps:
             return None, 0
-        bench, cuts = self.folder / f"bench-{seed}", 0
+        bench, cuts = self.folder / f"bench of job {seed}", 0
         for _ in range(dice.randint(1, 3)):
             begun = (bench / "journal.json").exists()
             if not _dies(

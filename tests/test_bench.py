@@ -43,21 +43,23 @@ def fingerprint(path: Path) -> tuple[int, int, int]:
 def test_what_is_inked_equals_the_prediction(found_job: Job, demo_files: tuple[Path, Path], tmp_path: Path, aim: Aim) -> None:
     before = fingerprint(demo_files[0])
     told: list[Progress] = []
-    report = ink(with_aim(found_job, aim), tmp_path / "bench", told.append)
+    bench = tmp_path / "Frau Öhler's disk, 50 % -f" / "bench"  # as people name folders
+    bench.parent.mkdir()
+    report = ink(with_aim(found_job, aim), bench, told.append)
     assert [one for one in report.checks if not one.ok] == []
     assert report.verified
     assert fingerprint(demo_files[0]) == before
     assert told[0].step == 0
     assert told[-1].step == told[-1].steps + 1
-    assert {one.name for one in (tmp_path / "bench").iterdir()} == {
+    assert {one.name for one in bench.iterdir()} == {
         "disk-A.img",
         "firmware.json",
         "inkshelf-bench.json",
         "journal.json",
         "job.json",
     }
-    assert json.loads((tmp_path / "bench" / "inkshelf-bench.json").read_text())["verified"] is True
-    again = ink(with_aim(found_job, aim), tmp_path / "bench")
+    assert json.loads((bench / "inkshelf-bench.json").read_text())["verified"] is True
+    again = ink(with_aim(found_job, aim), bench)
     assert again.verified, "a bench can be used again"
 
 

@@ -55,6 +55,28 @@ def test_inking_runs_beside_the_window_and_shows_every_comparison(window: Window
     assert window.pages.currentWidget() is window.chapter("shelf")
 
 
+def test_what_does_not_agree_comes_first_and_says_what_to_do(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from inkshelf.bench import installers
+
+    monkeypatch.setattr(installers, "put_root", lambda path, step: None)
+    click(window, "Ink on the bench")
+    with qtbot.waitSignal(window.worker.inked, timeout=120_000) as caught:
+        pass
+    qtbot.waitUntil(lambda: not window.inking)
+    assert not caught.args[0].verified
+    page = window.ink_page
+    assert "do NOT agree" in page.words.text()
+    assert page.words.property("bad")
+    assert not page.bar.isVisible()
+    said = [one.text() for one in page.findChildren(QLabel) if one.isVisible()]
+    assert any("The source image is untouched" in one for one in said)
+    first = said.index("✗")
+    assert first < said.index("✓")
+    assert said[first + 1 : first + 3] == ["S2: as predicted", "holds: predicted Linux desktop, read none"]
+
+
 def test_inking_is_cancelled(window: Window, qtbot: QtBot) -> None:
     window.run("plan.ink")
     with qtbot.waitSignal(window.worker.failed, timeout=120_000) as caught:

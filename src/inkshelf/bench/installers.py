@@ -25,12 +25,10 @@ def put_root(path: Path, step: Install) -> None:
     with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
         lines = [f"mkdir {folder}" for folder in sorted({str(Path(name).parent) for name in files})]
         for index, (name, data) in enumerate(files.items()):
-            local = Path(scratch) / str(index)
-            local.write_bytes(data)
-            lines.append(f"write {local} {name}")
-        script = Path(scratch) / "script"
-        script.write_text("\n".join(lines) + "\n")
-        tools.run("debugfs", "-w", "-f", script, path)
+            (Path(scratch) / str(index)).write_bytes(data)
+            lines.append(f"write {index} {name}")  # its language parts words at spaces, which a folder's name may hold
+        (Path(scratch) / "script").write_text("\n".join(lines) + "\n")
+        tools.run("debugfs", "-w", "-f", "script", path.resolve(), folder=Path(scratch))
 
 
 def put_startup(path: Path, step: Install) -> None:

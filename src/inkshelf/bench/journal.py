@@ -100,6 +100,7 @@ class Journal:
     def over(self, state: Literal["reading back", "done"]) -> None:
         """All steps are done, or all of the work."""
         self._put(Entry(state, self.entry.step))
+        (self.folder / PROGRESS).unlink(missing_ok=True)
 
     def load(self) -> Job:
         """Read the job and the entry back; raises ``BenchError`` where there is nothing to go on with."""

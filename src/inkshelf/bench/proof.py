@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from inkshelf.bench import formatting
+from inkshelf.bench import differences, formatting
 from inkshelf.bench.contents import kept
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.second_reader import agrees
@@ -111,9 +111,7 @@ def _states(plan: Fold, call: str) -> tuple[Volume, ...]:
 
 
 def _equal(what: str, expected: object, seen: object) -> Check:
-    return Check(
-        what, expected == seen, "as predicted" if expected == seen else f"predicted {expected!r:.300}, read {seen!r:.300}"
-    )
+    return Check(what, expected == seen, differences.words(expected, seen) or "as predicted")
 
 
 def _table_checks(planned: Disk, read: Disk) -> Iterator[Check]:

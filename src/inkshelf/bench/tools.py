@@ -26,14 +26,23 @@ def find(name: str) -> str:
     return found
 
 
-def run(name: str, *arguments: str | Path, accept: tuple[int, ...] = (0,), feed: str = "", only_output: bool = False) -> Ran:
+def run(
+    name: str,
+    *arguments: str | Path,
+    accept: tuple[int, ...] = (0,),
+    feed: str = "",
+    only_output: bool = False,
+    folder: Path | None = None,
+) -> Ran:
     """Run a utility; an exit status outside ``accept`` is an error that carries its last line.
 
-    ``only_output``: leave its warnings out of what is returned.
+    ``only_output``: leave its warnings out of what is returned. ``folder``: where it runs.
     """
     command = [find(name), *map(str, arguments)]
     environment = {**os.environ, "LC_ALL": "C.UTF-8", "MTOOLS_SKIP_CHECK": "1", "MTOOLS_NO_VFAT": "0"}
-    done = subprocess.run(command, input=feed, capture_output=True, text=True, errors="replace", env=environment, check=False)
+    done = subprocess.run(
+        command, input=feed, capture_output=True, text=True, errors="replace", env=environment, cwd=folder, check=False
+    )
     output = (done.stdout + done.stderr).strip()
     if done.returncode not in accept:
         last = next((line for line in reversed(output.splitlines()) if line.strip()), "it said nothing")

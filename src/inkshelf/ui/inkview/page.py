@@ -21,6 +21,7 @@ IF_IT_STOPS = (
     ),
     ("The way back", "The source image is only read. Throwing the bench folder away undoes everything."),
 )
+IF_NOT_AS_PREDICTED = "The source image is untouched. Ink once more; if it is the same again, do not work by this plan."
 
 
 class InkPage(QWidget):
@@ -68,6 +69,7 @@ class InkPage(QWidget):
         self.steps.show_rows(rows)
         self.steps_area.show()
         self._now = -1
+        self._colour(bad=False)
         self.bar.setRange(0, 1000)
         self.bar.setValue(0)
         self.bar.show()
@@ -94,6 +96,14 @@ class InkPage(QWidget):
             self.steps.set_now(now.step)
             self.steps_area.ensureVisible(0, self.steps.place(now.step), 0, 60)
 
+    def _colour(self, *, bad: bool) -> None:
+        """The line that says how it stands is red where something is wrong."""
+        self.words.setProperty("bad", bad)
+        style = self.words.style()
+        if style:
+            style.unpolish(self.words)
+            style.polish(self.words)
+
     def _over(self) -> None:
         self.cancel.setVisible(False)
         self.back.setEnabled(True)
@@ -103,6 +113,7 @@ class InkPage(QWidget):
     def fail(self, what: str, remedy: str, *, unfinished: bool = False) -> None:
         """Show why it ended, and what to do; unfinished work can be gone on with."""
         self._over()
+        self._colour(bad=True)
         self.go_on.setVisible(unfinished)
         self.bar.hide()
         clear(self.checks)
@@ -118,6 +129,8 @@ class InkPage(QWidget):
         self.steps.finish()
         self.steps_area.hide()  # what was compared matters now, and takes the room
         self.bar.setValue(self.bar.maximum())
+        self.bar.setVisible(report.verified)
+        self._colour(bad=not report.verified)
         good = sum(one.ok for one in report.checks)
         self.words.setText(
             f"All {good} comparisons agree with the prediction"
@@ -127,12 +140,15 @@ class InkPage(QWidget):
         self.figures.setText(
             f"{binary(report.copied_bytes)} copied, {binary(report.written_bytes)} written, {report.seconds:.1f} s · {report.images[0]}"
         )
+        if not report.verified:
+            self.checks.addWidget(label(IF_NOT_AS_PREDICTED, theme.sans(14), wrap=True))
+            self.checks.addSpacing(6)
         frame = QFrame()
         frame.setObjectName("card")
         grid = QGridLayout(frame)
         grid.setContentsMargins(16, 12, 16, 12)
         grid.setHorizontalSpacing(18)
-        for row, one in enumerate(report.checks):
+        for row, one in enumerate(sorted(report.checks, key=lambda one: one.ok)):  # what differs comes first
             sign = label("✓" if one.ok else "✗", theme.sans(14, 600))
             sign.setProperty("bad", not one.ok)
             sign.setAccessibleName("agrees" if one.ok else "differs")
