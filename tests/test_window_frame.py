@@ -70,8 +70,12 @@ def test_what_does_not_agree_comes_first_and_says_what_to_do(
     assert "do NOT agree" in page.words.text()
     assert page.words.property("bad")
     assert not page.bar.isVisible()
-    said = [one.text() for one in page.findChildren(QLabel) if one.isVisible()]
-    assert any("The source image is untouched" in one for one in said)
+
+    def shown() -> list[str]:
+        return [one.text() for one in page.findChildren(QLabel) if one.isVisible()]
+
+    qtbot.waitUntil(lambda: any("The source image is untouched" in one for one in shown()))
+    said = shown()
     first = said.index("✗")
     assert first < said.index("✓")
     assert said[first + 1 : first + 3] == ["S2: as predicted", "holds: predicted Linux desktop, read none"]
