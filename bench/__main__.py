@@ -56,19 +56,13 @@ app.processEvents(); print(time.time())
 """
 FULL = """
 import sys, time
-from inkshelf.__main__ import main
-sys.argv = ["inkshelf"]
+from PyQt6.QtWidgets import QApplication
 def drawn():
-    from PyQt6.QtWidgets import QApplication
     QApplication.processEvents(); print(time.time())
     return 0
-class Waits:
-    def find_spec(self, name, path=None, target=None):
-        if name == "inkshelf.ui.start":
-            sys.meta_path.remove(self)
-            from PyQt6.QtWidgets import QApplication
-            QApplication.exec = staticmethod(drawn)
-sys.meta_path.insert(0, Waits())
+QApplication.exec = staticmethod(drawn)
+from inkshelf.__main__ import main
+sys.argv = ["inkshelf"]
 main()
 """
 

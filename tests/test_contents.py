@@ -18,8 +18,10 @@ from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.core.disk import ext, ext_files, lvm_write
 from inkshelf.core.disk.source import Memory, Slice
+from inkshelf.core.machine.state import FileSystem, Volume
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.value import replace
 
 
 @given(st.lists(st.tuples(st.integers(0, 900 << 10), st.integers(1, 200 << 10)), max_size=6), st.integers(1, 5), st.randoms())
@@ -64,6 +66,15 @@ def tree(request: pytest.FixtureRequest, tmp_path: Path) -> tuple[Path, Path, st
     return folder, volume, request.param
 
 
+def disk_holding(disk: Path, volume: Path) -> tuple[int, int]:
+    """Write a disk with this volume as its only one; return its place."""
+    (place,) = make_gpt_disk(disk, GIB, 512, [("linux_data", 160 * MIB, ())])
+    with disk.open("r+b") as out:
+        out.seek(place[0])
+        out.write(volume.read_bytes())
+    return place
+
+
 def test_every_file_of_an_ext_volume_is_found_with_its_bytes(tree: tuple[Path, Path, str]) -> None:
     folder, volume, _ = tree
     wanted = {f"/{path.relative_to(folder)}" for path in folder.rglob("*") if path.is_symlink() or not path.is_dir()}
@@ -85,10 +96,7 @@ def test_a_shrunk_and_moved_ext_volume_keeps_every_file_and_a_changed_one_is_see
 ) -> None:
     _, volume, kind = tree
     disk = tmp_path / "disk.img"
-    ((start, size),) = make_gpt_disk(disk, GIB, 512, [("linux_data", 160 * MIB, ())])
-    with disk.open("r+b") as out:
-        out.seek(start)
-        out.write(volume.read_bytes())
+    start, size = disk_holding(disk, volume)
     job = take_in([disk], seed="tree")
     for verb, words in (("resize", {"size": "90MiB"}), ("move", {"at": "300MiB"}), ("resize", {"size": "300MiB"})):
         job = change(job, verb, "D1", **words)
@@ -109,10 +117,7 @@ def test_a_shrunk_and_moved_ext_volume_keeps_every_file_and_a_changed_one_is_see
 def test_a_volume_that_grew_back_to_its_old_size_is_compared_by_its_files(tree: tuple[Path, Path, str], tmp_path: Path) -> None:
     _, volume, _ = tree
     disk = tmp_path / "disk.img"
-    ((start, _),) = make_gpt_disk(disk, GIB, 512, [("linux_data", 160 * MIB, ())])
-    with disk.open("r+b") as out:
-        out.seek(start)
-        out.write(volume.read_bytes())
+    disk_holding(disk, volume)
     job = change(change(take_in([disk], seed="back"), "resize", "D1", size="70MiB"), "resize", "D1", size="160MiB")
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
@@ -168,3 +173,16 @@ def test_what_a_step_must_not_touch_is_compared_for_other_kinds_too(
         out.write(b"!")
     with ImageFile(disk) as old, ImageFile(image) as new:
         assert not contents.kept((before,), after, old, new)[0]
+
+
+@pytest.mark.parametrize("kind", sorted(contents.READERS))
+def test_a_volume_that_cannot_be_read_is_never_called_the_same(tmp_path: Path, kind: str) -> None:
+    """Nothing compared is not agreement: two unreadable volumes of a kind whose label changed."""
+    path = tmp_path / "volume"
+    path.write_bytes(bytes(4 * MIB))
+    before = Volume("D1", 1, 0, 4 * MIB, "", filesystem=FileSystem(kind, 4 * MIB, "OLD"))
+    after = replace(before, filesystem=FileSystem(kind, 4 * MIB, "NEW"))
+    with ImageFile(path) as old, ImageFile(path) as new:
+        ok, said, _ = contents.kept((before,), after, old, new)
+    assert not ok
+    assert said.startswith("could not be compared")

@@ -134,9 +134,12 @@ def small_btrfs(tmp_path_factory: pytest.TempPathFactory) -> bytes:
 def test_a_damaged_btrfs_gives_files_or_the_documented_error(small_btrfs: bytes, data: st.DataObject) -> None:
     opened = btrfs.open_btrfs(Memory(small_btrfs))
     nodes = [btrfs.SUPER, btrfs.SUPER + 811, opened.place(opened.root, 4096), *(one[2] for one in opened.chunks)]
+    nodes += [
+        at for at in range(0, len(small_btrfs), 4096) if small_btrfs[at + 88 : at + 96] == b"\5\0\0\0\0\0\0\0"
+    ]  # the files' own tree
     raw = bytearray(small_btrfs)
     for _ in range(data.draw(st.integers(1, 6))):
-        place = data.draw(st.sampled_from(nodes)) + data.draw(st.integers(64, 500))
+        place = data.draw(st.sampled_from(nodes)) + data.draw(st.integers(64, 4000))
         raw[place : place + 4] = data.draw(st.binary(min_size=1, max_size=4))
     try:
         contents.btrfs_digests(Slice(Memory(bytes(raw)), 0, len(raw)))

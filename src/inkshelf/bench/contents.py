@@ -10,7 +10,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.sparse import PIECE
 from inkshelf.core.disk import btrfs, exfat, ext, ext_files, fat, ntfs, ntfs_files, xfs
 from inkshelf.core.disk.filesystems import GROWN_BY_ITS_OWN_SYSTEM
-from inkshelf.core.disk.source import ByteSource, Slice
+from inkshelf.core.disk.source import ByteSource, Slice, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.size import MIB, binary
@@ -23,6 +23,7 @@ BY_STRETCHES = {
     "xfs": "byte for byte the same but for super blocks and log, which the step rewrites",
     "exfat": "byte for byte the same but for the root folder, which holds the label",
 }
+UNREADABLE = "its own records cannot be read"
 Digests = dict[object, str]
 
 
@@ -142,7 +143,7 @@ def fat_digests(source: Slice) -> Digests:
     """Return the hash of every file of a FAT volume by its path."""
     table = fat.layout(source)
     if table is None:
-        return {}
+        raise FormatError(UNREADABLE)
     nodes = [node for node in fat.listing(source, table) if not node.folder]
     return {node.path: hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest() for node in nodes}
 
@@ -151,7 +152,7 @@ def ext_digests(source: Slice) -> Digests:
     """Return the hash of every file of an ext volume by its path, with its mode, owner and time."""
     volume = ext.open_ext(source)
     if volume is None:
-        return {}
+        raise FormatError(UNREADABLE)
     found: Digests = {}
     for file in ext_files.files(volume):
         total = hashlib.sha256(file.head + file.value)
@@ -164,7 +165,7 @@ def ntfs_digests(source: Slice) -> Digests:
     """Return the hash of every stream of every file of an NTFS volume by its record."""
     volume = ntfs.open_ntfs(source)
     if volume is None:
-        return {}
+        raise FormatError(UNREADABLE)
     names = ntfs.root_names(volume)
     scratch = {names.get(exact("nt", key)) for key in ("hibernation_file", "page_file", "swap_file")}
     found: Digests = {}
@@ -189,7 +190,7 @@ def exfat_digests(source: Slice) -> Digests:
     """Return the hash of all clusters of an exFAT volume but those of its root folder, which holds the label."""
     volume = exfat.layout(source)
     if volume is None:
-        return {}
+        raise FormatError(UNREADABLE)
     root = sorted(volume.place(one) for one in exfat.chain(source, volume, volume.root_cluster))
     edges = [volume.heap_start, *(edge for place in root for edge in (place, place + volume.cluster)), source.size]
     return {low: digest(source, low, high) for low, high in zip(edges[::2], edges[1::2], strict=True) if high > low}
@@ -223,7 +224,7 @@ def _stretch(source: Slice, start: int, length: int) -> bytes:
     """Hash a stretch that is short and holds no holes, as most stored extents are: without a grid to pad."""
     total = hashlib.sha256()
     for at in range(start, start + length, PIECE):
-        total.update(source.read(at, min(PIECE, start + length - at)))
+        total.update(exactly(source, at, min(PIECE, start + length - at), "file contents"))
     return total.digest()
 
 
