@@ -1,12 +1,13 @@
 """Constants that ship as data: exact strings, default figures, profiles, fonts, templates.
 
-Read once, from the installed package only; nothing here touches a user's files.
+The tables are Python literals: comments stay with them, and the interpreter keeps them compiled, so that a start does not
+parse them. Read once, from the installed package only; nothing here touches a user's files.
 """
 
 from __future__ import annotations
 
-import tomllib
 from functools import cache
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -15,8 +16,9 @@ FOLDER = Path(__file__).parent
 
 @cache
 def table(name: str) -> dict[str, Any]:
-    """Return the data file ``name`` (without its ending) as a dictionary."""
-    return tomllib.loads((FOLDER / f"{name}.toml").read_text(encoding="utf-8"))
+    """Return the table of the data file ``name``; ``ModuleNotFoundError`` when there is none."""
+    found: dict[str, Any] = import_module(f"{__name__}.{name}").TABLE
+    return found
 
 
 @cache

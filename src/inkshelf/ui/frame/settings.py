@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Literal
 
 import msgspec
+from PyQt6.QtCore import QStandardPaths
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.store.jobfile import write_atomically
@@ -24,17 +25,13 @@ class Settings(msgspec.Struct):
 
 
 def config_path() -> Path:
-    """Where the settings are kept."""
-    import platformdirs
-
-    return Path(platformdirs.user_config_dir(NAME)) / "settings.json"
+    """Where the settings are kept (XDG base directory specification)."""
+    return Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.GenericConfigLocation)) / NAME / "settings.json"
 
 
 def data_folder() -> Path:
-    """Where jobs without a place of their own, the demo and benches are kept."""
-    import platformdirs
-
-    return Path(platformdirs.user_data_dir(NAME))
+    """Where jobs without a place of their own, the demo and benches are kept (XDG base directory specification)."""
+    return Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.GenericDataLocation)) / NAME
 
 
 def load(path: Path | None = None) -> Settings:
