@@ -4,10 +4,8 @@ All places and sizes are exact bytes unless a name says sectors. Values are froz
 new value. ``None`` means "not known", and is said so wherever it is shown.
 """
 
-from __future__ import annotations
-
 from collections.abc import Callable, Iterator
-from typing import Literal
+from typing import Literal, Self
 
 from inkshelf.core.size import MIB
 from inkshelf.core.value import Value, field, replace
@@ -301,11 +299,11 @@ class Machine(Value, frozen=True):
                 return disk
         raise KeyError(disk_id)
 
-    def with_disk(self, changed: Disk) -> Machine:
+    def with_disk(self, changed: Disk) -> Self:
         """Return the machine with ``changed`` in the place of the disk of the same letter."""
         return replace(self, disks=tuple(changed if disk.id == changed.id else disk for disk in self.disks))
 
-    def with_volume(self, call: str, change: Callable[[Volume], Volume]) -> Machine:
+    def with_volume(self, call: str, change: Callable[[Volume], Volume]) -> Self:
         """Return the machine with one volume changed; volumes stay in order of their place."""
         disks = []
         for disk in self.disks:

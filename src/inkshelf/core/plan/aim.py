@@ -1,7 +1,5 @@
 """What the customer wants: an aim with its schools, and the figures behind them."""
 
-from __future__ import annotations
-
 import math
 from typing import Literal
 

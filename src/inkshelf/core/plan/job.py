@@ -1,7 +1,5 @@
 """A job: the one document that everything reads. Immutable; an edit makes a new one."""
 
-from __future__ import annotations
-
 from typing import Literal
 
 from inkshelf.core.errors import PlanError

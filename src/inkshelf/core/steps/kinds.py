@@ -3,8 +3,6 @@
 A step that meets a state it cannot change raises ``StepError``. Sizes and places are bytes.
 """
 
-from __future__ import annotations
-
 from typing import Literal
 
 from inkshelf.core.disk.filesystems import label_fault, resized, title

@@ -1,7 +1,5 @@
 """Steps that change a volume and keep what is in it: move, grow, label."""
 
-from __future__ import annotations
-
 import re
 
 from inkshelf.core.disk.filesystems import FACTS, label_fault, resized, title
