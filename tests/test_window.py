@@ -6,15 +6,16 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QMenu
+from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QMenu, QPushButton
 
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, with_aim
-from inkshelf.core.size import GIB, MIB
+from inkshelf.core.size import GIB, MIB, both
 from inkshelf.core.steps.kinds import Shrink
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui.frame.contents import CHAPTERS, ROW, TOP
+from inkshelf.ui.frame.note import Note
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.sheetview.chapter import SheetModel
 from inkshelf.ui.shelf import painter as drawn
@@ -124,6 +125,30 @@ def test_selecting_a_spine_fills_the_reckoner_and_copies(window: Window) -> None
     QTest.keyClick(board, Qt.Key.Key_Down)
     assert window.desk.selected != "D1"
     assert window.desk.selected in board.describe(window.desk.selected)
+
+
+def test_the_tip_tells_of_the_volume_under_the_mouse_as_it_is_now(window: Window) -> None:
+    board = window.chapter("shelf").board
+    spine = next(one for one in board.shelf().planned if one.call == "S1")
+    QTest.mouseMove(board, QPoint(int(spine.x + 20), int(drawn.PLANNED_FOOT - 60)))
+    before = board.toolTip()
+    assert both(spine.size) in before
+    window.desk.set_aim("x", size_bytes=90 * GIB)
+    changed = window.desk.reading.plan.planned.find("S1")[1].size
+    assert changed != spine.size
+    assert both(changed) in board.toolTip()
+    QTest.mouseMove(board, QPoint(2, 2))
+    assert board.toolTip() == ""
+
+
+def test_a_note_that_changed_in_its_words_only_is_laid_out_anew(window: Window) -> None:
+    note = next(one for one in window.margin.findChildren(Note) if one.finding.remedies)
+    before, foot = note.height(), note.findChild(QPushButton).y()
+    note.rewrite(replace(note.finding, why=" ".join([note.finding.why] * 4)))
+    assert note.height() - before == note.findChild(QPushButton).y() - foot
+    assert note.height() > before + 40
+    for one in note.findChildren(QPushButton):
+        assert note.rect().contains(one.geometry())
 
 
 def test_a_size_is_typed_and_nonsense_is_refused_in_the_window(window: Window) -> None:

@@ -176,6 +176,7 @@ QPushButton[primary="true"]:disabled { background: @line; color: @pencil; border
 QPushButton[choice="true"] { border-radius: 0px; margin-left: -1px; padding: 5px 11px; color: @pencil; }
 QPushButton[choice="true"]:checked { background: @ink; color: @on_ink; border-color: @ink; }
 QPushButton[choice="true"]:focus { border: 2px solid @stop; }
+QPushButton[small="true"] { padding: 3px 9px; }
 QPushButton[link="true"] { border: none; background: transparent; padding: 2px 0px; color: @pencil; text-align: left; text-decoration: underline; }
 QPushButton[link="true"]:hover, QPushButton[link="true"]:focus { color: @stop; }
 QLineEdit { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 9px; selection-background-color: @ink; selection-color: @on_ink; }

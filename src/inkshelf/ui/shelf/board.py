@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QSize, Qt
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.types import flag_words, type_name
@@ -42,6 +42,11 @@ class Board(QWidget):
     def shelf(self) -> Shelf | None:
         """The layout as it is drawn now."""
         return lay_out(self.desk.reading, self.disk, 0.0, float(self.width()), self.desk.job.unit)
+
+    def refresh(self) -> None:
+        """Draw the job as it is now, and tell of the volume under the mouse."""
+        self.setToolTip(self.describe(self._hovered))
+        self.update()
 
     def paintEvent(self, event: object) -> None:
         shelf = self.shelf()
@@ -110,7 +115,7 @@ class Board(QWidget):
         )
         if (spine.call if spine else "") != self._hovered:
             self._hovered = spine.call if spine else ""
-            self.update()
+            self.refresh()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._dragging:
@@ -120,15 +125,7 @@ class Board(QWidget):
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._hovered = ""
-        self.update()
-
-    def event(self, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.ToolTip:
-            shelf = self.shelf()
-            spine = self.spine_at(shelf, QPointF(event.pos())) if shelf else None  # type: ignore[attr-defined]
-            QToolTip.showText(event.globalPos(), self.describe(spine.call) if spine else "", self)  # type: ignore[attr-defined]
-            return True
-        return super().event(event)
+        self.refresh()
 
     def describe(self, call: str) -> str:
         """A volume in words: what it is, how large, what it is called elsewhere."""

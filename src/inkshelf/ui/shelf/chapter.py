@@ -51,7 +51,7 @@ class ShelfChapter(QWidget):
         for part in (self.board, self.bytes, self.stops):
             part.setVisible(bool(disks))
         self._empty.setVisible(not disks)
-        self.board.update()
+        self.board.refresh()
         self.bytes.update()
         self.stops.refresh()
 
