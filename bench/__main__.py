@@ -54,6 +54,28 @@ from PyQt6.QtWidgets import QApplication, QMainWindow
 app = QApplication([]); window = QMainWindow(); window.resize(1280, 800); window.show()
 app.processEvents(); print(time.time())
 """
+TEXT = """
+import gc, time
+from pathlib import Path
+import msgspec
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPainter
+from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
+from inkshelf.data import FOLDER
+gc.disable()
+class Words(QWidget):
+    def paintEvent(self, event):
+        painter = QPainter(self)
+        painter.setPen(QColor("#1f2a3a"))
+        for place, name in enumerate(("Vollkorn", "Inter", "JetBrains Mono"), 1):
+            painter.setFont(QFont(name, 13))
+            painter.drawText(QPointF(20, 30 * place), "S1 gives 140 GiB from its end")
+app = QApplication([])
+for path in sorted((FOLDER / "fonts").glob("*.[ot]tf")):
+    QFontDatabase.addApplicationFont(str(path))
+window = QMainWindow(); window.setCentralWidget(Words()); window.resize(1280, 800); window.show()
+app.processEvents(); print(time.time())
+"""
 FULL = """
 import sys, time
 from PyQt6.QtWidgets import QApplication
@@ -71,6 +93,8 @@ def measure_window(folder: Path) -> None:
     """From the start of the process until the window is drawn and waits for input, against an empty PyQt6 window; turn and turn about.
 
     The whole program runs, as when it is opened by hand on the shelf that was open last; only its wait for input is cut short.
+    Beside it a window with three lines of text and nothing of ours but the faces: what the tool kit and the library of the
+    model take before any planning begins.
     """
     from inkshelf.store import jobfile
     from inkshelf.ui.demo import demo_job
@@ -79,7 +103,7 @@ def measure_window(folder: Path) -> None:
     path = folder / "bench.job.json"
     jobfile.save(demo_job(folder), path)
     settings.save(settings.Settings(job=str(path), chapter="shelf"), folder / "config" / settings.NAME / "settings.json")
-    times: dict[str, list[float]] = {EMPTY: [], FULL: []}
+    times: dict[str, list[float]] = {EMPTY: [], TEXT: [], FULL: []}
     ordinary = {
         key: value for key, value in os.environ.items() if key != "PYTHONDONTWRITEBYTECODE"
     }  # as installed: modules are compiled once
@@ -89,7 +113,13 @@ def measure_window(folder: Path) -> None:
             begun = time.time()
             said = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=ordinary)
             had.append(float(said.stdout.split()[-1]) - begun)
-    empty, full = (statistics.median(had) for had in times.values())
+    empty, text, full = (statistics.median(had) for had in times.values())
+    line(
+        "window with three lines of text against an empty one",
+        f"{text * 1000:.0f} / {empty * 1000:.0f} ms = {text / empty:.2f}",
+        "for comparison",
+        good=True,
+    )
     line(
         "window with the demo job against an empty one",
         f"{full * 1000:.0f} / {empty * 1000:.0f} ms = {full / empty:.2f}",
