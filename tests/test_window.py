@@ -4,20 +4,25 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QAction, QGuiApplication
+from PyQt6.QtGui import QAction, QFontMetricsF, QGuiApplication
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QMenu, QPushButton
+from pytestqt.qtbot import QtBot
 
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.size import GIB, MIB, both
 from inkshelf.core.steps.kinds import Shrink
 from inkshelf.core.value import replace
+from inkshelf.data import exact
 from inkshelf.store import jobfile
+from inkshelf.ui import theme
 from inkshelf.ui.frame.contents import CHAPTERS, ROW, TOP
 from inkshelf.ui.frame.note import Note
 from inkshelf.ui.frame.window import Window
+from inkshelf.ui.parts import MAY_BREAK, OneLine
 from inkshelf.ui.sheetview.chapter import SheetModel
+from inkshelf.ui.sheetview.words import laid_out
 from inkshelf.ui.shelf import painter as drawn
 from windows import click
 
@@ -395,3 +400,44 @@ def test_what_is_not_known_follows_the_answers(window: Window) -> None:
     assert "boot entries; one for each loader is assumed" not in lines()
     QTest.keySequence(window, "Ctrl+Z")
     assert "boot entries; one for each loader is assumed" in lines()
+
+
+def test_a_long_command_breaks_after_a_separator_not_inside_a_word(qapp: QApplication) -> None:
+    command = exact("nt", "fast_startup_off")
+    font = theme.mono(12)
+    shown, flags = laid_out(command, font, 320)
+    assert flags == Qt.TextFlag.TextWordWrap.value
+    assert shown.replace(MAY_BREAK, "") == command
+    assert QFontMetricsF(font).horizontalAdvance(shown) == QFontMetricsF(font).horizontalAdvance(command)
+    assert all(shown[at - 1] in "\\/=:," for at, sign in enumerate(shown) if sign == MAY_BREAK)
+    assert laid_out("short words", font, 320) == ("short words", Qt.TextFlag.TextWordWrap.value)
+    assert laid_out("x" * 200, font, 320) == ("x" * 200, Qt.TextFlag.TextWrapAnywhere.value)
+
+
+def test_what_a_step_says_to_type_is_copied_from_the_sheet(window: Window) -> None:
+    window.desk.show("sheet")
+    sheet = window.chapter("sheet")
+    row = next(one for one in sheet.model.rows if len(one.words.values) > 1)
+    sheet.show_step(row.number)
+    QTest.keyClick(sheet.view, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    assert QGuiApplication.clipboard().text() == "\n".join(value for _, value in row.words.values)
+    menu = sheet.view.menu(sheet.view.currentIndex())
+    first, *copies = menu.actions()
+    copies[1].trigger()
+    assert QGuiApplication.clipboard().text() == row.words.values[1][1]
+    assert window.desk.notice.what.endswith(row.words.values[1][1])
+    first.trigger()
+    assert row.number in window.desk.job.ticked
+    assert window.desk.undo_words
+
+
+def test_a_line_that_has_no_room_says_the_rest_in_its_tip(qtbot: QtBot) -> None:
+    line = OneLine("26 steps, about 111 min")
+    qtbot.addWidget(line)
+    line.resize(60, 20)
+    line.show()
+    assert QLabel.text(line).endswith("…")
+    assert line.text() == line.toolTip() == line.accessibleName() == "26 steps, about 111 min"
+    line.resize(400, 20)
+    assert QLabel.text(line) == line.text()
+    assert line.toolTip() == ""

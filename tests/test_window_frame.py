@@ -9,7 +9,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from inkshelf.bench import demo
@@ -26,6 +26,7 @@ from inkshelf.ui.frame.margin import Margin, Note
 from inkshelf.ui.frame.overlays import CommandPalette, KeysOverlay
 from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
+from inkshelf.ui.parts import OneLine
 from windows import click
 
 
@@ -218,6 +219,12 @@ def test_nothing_is_cut_at_any_size(window: Window, size: tuple[int, int]) -> No
         for one in window.pages.currentWidget().findChildren(QPushButton):
             if one.isVisible():
                 assert one.width() >= min(one.sizeHint().width(), one.minimumSizeHint().width()), (key, one.text())
+        for one in window.pages.currentWidget().findChildren(QLabel):
+            if one.isVisible() and not one.wordWrap() and not isinstance(one, OneLine):
+                assert one.width() >= one.sizeHint().width(), (key, one.text())
+        for one in window.pages.currentWidget().findChildren(QScrollArea):
+            if one.isVisible():
+                assert one.widget().width() <= one.viewport().width(), key
     assert window.width() == size[0]
     window.run("view.margin")
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QFont, QPainter, QPen
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inkshelf.ui import theme
+
+MAY_BREAK = "\u200b"  # zero width: what is drawn stays as it is typed
 
 
 def label(text: str = "", font: QFont | None = None, *, quiet: bool = False, wrap: bool = False) -> QLabel:
@@ -19,6 +21,45 @@ def label(text: str = "", font: QFont | None = None, *, quiet: bool = False, wra
     made.setWordWrap(wrap)
     made.setTextFormat(Qt.TextFormat.PlainText)
     return made
+
+
+class OneLine(QLabel):
+    """A label of one line; what there is no room for ends in three dots, and the tip has all of it."""
+
+    def __init__(self, text: str = "", font: QFont | None = None, *, quiet: bool = False) -> None:
+        super().__init__()
+        self._whole = ""
+        self.setFont(font or theme.sans())
+        self.setProperty("quiet", quiet)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+    def setText(self, text: str | None) -> None:
+        self._whole = text or ""
+        self.setAccessibleName(self._whole)
+        self.updateGeometry()
+        self._fit()
+
+    def text(self) -> str:
+        return self._whole
+
+    def _fit(self) -> None:
+        room = self.contentsRect().width()
+        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
+        super().setText(shown)
+        self.setToolTip("" if shown == self._whole else self._whole)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def sizeHint(self) -> QSize:
+        inside = self.contentsMargins()
+        wide = self.fontMetrics().horizontalAdvance(self._whole) + 2 + inside.left() + inside.right()
+        return QSize(wide, super().sizeHint().height())
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(24, super().minimumSizeHint().height())
 
 
 def button(text: str, do: Callable[[], object], *, primary: bool = False, link: bool = False, tip: str = "") -> QPushButton:
@@ -55,13 +96,12 @@ def scrolled(inside: QWidget) -> QScrollArea:
     return area
 
 
-def heading(title: str) -> tuple[QHBoxLayout, QLabel]:
+def heading(title: str) -> tuple[QHBoxLayout, OneLine]:
     """Return the head of a chapter: its title, and a quiet line beside it that may be cut where room is short."""
     row = QHBoxLayout()
     row.addWidget(label(title, theme.serif(26)))
     row.addSpacing(8)
-    line = label("", theme.sans(13), quiet=True)
-    line.setMinimumWidth(8)
+    line = OneLine("", theme.sans(13), quiet=True)
     row.addWidget(line, 1)
     return row, line
 

@@ -60,7 +60,7 @@ def attempts(machine: Machine) -> Iterator[BootEntry]:
             yield entry
     free = max((entry.number for entry in firmware.entries), default=-1) + 1
     for place, disk in enumerate(one for one in machine.disks if one.id not in seen):
-        yield BootEntry(free + place, f"fallback, disk {disk.id}", disk.id, automatic=True)
+        yield BootEntry(free + place, f"fallback on {disk.id}", disk.id, automatic=True)
 
 
 def without_entries(machine: Machine) -> Machine:

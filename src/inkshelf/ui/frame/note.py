@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
+import re
+
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetrics, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QInputDialog, QPushButton, QWidget
 
@@ -11,6 +13,7 @@ from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import button
 
+NUMBER = re.compile(r"(?<=\d) (?=(?:[KMGTP]i?)?B\b|%)|(?<=\bstep) (?=\d)|(?<=\bStep) (?=\d)")
 WORDS = {"stop": "stop", "warn": "warning", "note": "note"}
 WIDTH, LEFT, TALL = 256, 28, 10_000
 OCTAGON = ((6.5, 2), (13.5, 2), (19, 7.5), (19, 12.5), (13.5, 18), (6.5, 18), (1, 12.5), (1, 7.5))
@@ -51,7 +54,9 @@ class Note(QWidget):
         self.setAccessibleName(f"{WORDS[finding.severity]}: {finding.title}")
         self.setAccessibleDescription(finding.why)
         self._calls = " ".join(finding.calls[:3])
+        self._title = kept_together(finding.title)
         self._why = f"{finding.why} Answered for: {finding.overridden}" if finding.overridden else finding.why
+        self._why = kept_together(self._why)
         self._place()
         self.update()
 
@@ -59,16 +64,27 @@ class Note(QWidget):
         """Lay the words out in the width that the margin has, and the remedies under them."""
         calls = QFontMetrics(theme.mono(11, 700)).horizontalAdvance(self._calls)
         self._calls_left = WIDTH - calls
-        self._title_box = _box(theme.sans(13, 600), self.finding.title, 5, WIDTH - LEFT - (calls + 8 if calls else 0))
+        self._title_box = _box(theme.sans(13, 600), self._title, 5, WIDTH - LEFT - (calls + 8 if calls else 0))
         self._why_box = _box(theme.sans(12), self._why, self._title_box.bottom() + 3, WIDTH - LEFT)
-        x, y, row = LEFT, self._why_box.bottom() + 4, 0
+        self.setFixedSize(WIDTH, self._place_remedies(self._why_box.bottom() + 4) + 8)
+
+    def _place_remedies(self, y: int) -> int:
+        """Put the remedies side by side where they fit, their middles on one line; return where the last line ends."""
+        lines: list[list[tuple[QPushButton, QSize, int]]] = [[]]
+        x = LEFT
         for one in self._buttons:
             need = one.sizeHint()
             if x > LEFT and x + need.width() > WIDTH:
-                x, y, row = LEFT, y + row + 4, 0
-            one.setGeometry(x, y, need.width(), need.height())
-            x, row = x + need.width() + 6, max(row, need.height())
-        self.setFixedSize(WIDTH, y + row + 8)
+                lines.append([])
+                x = LEFT
+            lines[-1].append((one, need, x))
+            x += need.width() + 8
+        for line in lines:
+            high = max((need.height() for _, need, _ in line), default=0)
+            for one, need, left in line:
+                one.setGeometry(left, y + (high - need.height()) // 2, need.width(), need.height())
+            y += high + 4
+        return y - 4
 
     def paintEvent(self, event: object) -> None:
         ink = theme.current()
@@ -78,7 +94,7 @@ class Note(QWidget):
         draw_sign(painter, self.finding.severity)
         painter.translate(0, -4)
         for font, tint, box, words in (
-            (theme.sans(13, 600), "ink", self._title_box, self.finding.title),
+            (theme.sans(13, 600), "ink", self._title_box, self._title),
             (theme.sans(12), "pencil", self._why_box, self._why),
         ):
             painter.setFont(font)
@@ -113,6 +129,11 @@ class Note(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if self.finding.calls:
             self.desk.select(self.finding.calls[0])
+
+
+def kept_together(text: str) -> str:
+    """Let no line end between a number and its unit, or between "step" and its number."""
+    return NUMBER.sub("\u00a0", text)
 
 
 def _box(font: QFont, words: str, top: int, width: int) -> QRect:

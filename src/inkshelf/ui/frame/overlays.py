@@ -20,7 +20,8 @@ MORE_KEYS = (
     ("Up, Down", "choose a volume, a chapter, a step"),
     ("Alt while dragging", "snap to 1 MiB"),
     ("Space on the sheet", "tick a step"),
-    ("Menu, right click", "steps by hand on the shelf"),
+    ("Ctrl + C on the sheet", "copy what the step says to type"),
+    ("Menu, right click", "steps by hand on the shelf; values of a step"),
 )
 
 

@@ -240,7 +240,9 @@ class Window(QMainWindow):
         if self._ink_page is None:
             from inkshelf.ui.inkview.page import InkPage
 
-            self._ink_page = InkPage(self.cancel_inking, lambda: self.desk.show("shelf"), self.resume_inking)
+            self._ink_page = InkPage(
+                self.cancel_inking, lambda: self.desk.show("shelf"), self.resume_inking, lambda: self.desk.show("sheet")
+            )
             self.pages.addWidget(self._ink_page)
         return self._ink_page
 

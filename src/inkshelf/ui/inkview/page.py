@@ -27,7 +27,13 @@ IF_NOT_AS_PREDICTED = "The source image is untouched. Ink once more; if it is th
 class InkPage(QWidget):
     """Shows inking while it goes on and what came of it."""
 
-    def __init__(self, cancel: Callable[[], object], back: Callable[[], object], go_on: Callable[[], object]) -> None:
+    def __init__(
+        self,
+        cancel: Callable[[], object],
+        back: Callable[[], object],
+        go_on: Callable[[], object],
+        to_sheet: Callable[[], object],
+    ) -> None:
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 12)
@@ -42,6 +48,10 @@ class InkPage(QWidget):
         head.addWidget(self.go_on)
         head.addWidget(self.cancel)
         head.addWidget(self.back)
+        self.to_sheet = button(
+            "To the sheet", to_sheet, primary=True, tip="the steps to take along to the machine, with boxes to tick (Ctrl+5)"
+        )
+        head.addWidget(self.to_sheet)
         box.addLayout(head)
         self.words = label("", theme.serif(18), wrap=True)
         box.addWidget(self.words)
@@ -66,6 +76,7 @@ class InkPage(QWidget):
         """Show that inking begins, or goes on."""
         clear(self.checks)
         self.go_on.hide()
+        self.to_sheet.hide()
         self.steps.show_rows(rows)
         self.steps_area.show()
         self._now = -1
@@ -131,6 +142,7 @@ class InkPage(QWidget):
         self.bar.setValue(self.bar.maximum())
         self.bar.setVisible(report.verified)
         self._colour(bad=not report.verified)
+        self.to_sheet.setVisible(report.verified)
         good = sum(one.ok for one in report.checks)
         self.words.setText(
             f"All {good} comparisons agree with the prediction"

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from inkshelf.core.checks.unknown import Unknown, unknown
 from inkshelf.core.disk.filesystems import title
@@ -15,9 +16,10 @@ from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.size import binary, both, parse_size
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
-from inkshelf.ui.parts import CallMark, Choice, button, card, clear, heading, label, scrolled
+from inkshelf.ui.parts import MAY_BREAK, CallMark, Choice, OneLine, button, card, clear, heading, label, scrolled
 
 Question = tuple[str, str, tuple[tuple[str, object], ...], str]
+ROOM_FOR_REASONS = 640
 QUESTIONS: tuple[Question, ...] = (
     (
         "mode",
@@ -142,14 +144,14 @@ class IntakeChapter(QWidget):
         source = next((one.path for one in self.desk.job.sources if one.disk == disk.id), "")
         read = f"read from {source}" if source else "from captured text; an image tells more"
         table = {"gpt": "GPT", "mbr": "MBR", "none": "no table"}[disk.table.kind]
-        box.addWidget(
-            label(
-                f"{table} · {disk.sector}-byte sectors, {disk.physical_sector} physical · {disk.transport or 'transport not known'} · {disk.device or 'no device name'} · {read}",
-                theme.sans(12),
-                quiet=True,
-                wrap=True,
-            )
+        facts = (
+            table,
+            f"{disk.sector}-byte sectors, {disk.physical_sector} physical",
+            disk.transport or "transport not known",
+            disk.device or "no device name",
+            read,
         )
+        box.addWidget(label(" · ".join(facts).replace("/", f"/{MAY_BREAK}"), theme.sans(12), quiet=True, wrap=True))
         box.addLayout(self._volumes(disk))
         return frame
 
@@ -208,7 +210,7 @@ class IntakeChapter(QWidget):
         grid.addWidget(CallMark(volume.call), row, 0)
         grid.addWidget(label(str(volume.number), theme.mono(13), quiet=True), row, 1)
         grid.addWidget(label(type_name(volume.type_id) if volume.type_id else "whole disk", theme.sans(13)), row, 2)
-        grid.addWidget(label(f"{volume.holds.title} on {holds}" if volume.holds else holds, theme.sans(13)), row, 3)
+        grid.addWidget(OneLine(f"{volume.holds.title} on {holds}" if volume.holds else holds, theme.sans(13)), row, 3)
         grid.addWidget(label(binary(volume.size), theme.mono(13, 700)), row, 4, Qt.AlignmentFlag.AlignRight)
         used = "none" if system is None else "not known" if volume.used is None else binary(volume.used)
         if system is not None and volume.used is None and volume.role in {"system", "data"}:
@@ -254,16 +256,20 @@ class Questions(QFrame):
         head.addStretch(1)
         self.title, self.owner = QLineEdit(), QLineEdit()
         for line, words in ((self.title, "job or machine"), (self.owner, "owner")):
-            line.setPlaceholderText(words)
+            line.setPlaceholderText("not named yet")
             line.setAccessibleName(words)
-            line.setFixedWidth(158)
+            line.setMinimumWidth(90)
+            line.setMaximumWidth(158)
             line.editingFinished.connect(self._named)
+            head.addWidget(label(words, theme.sans(12), quiet=True))
             head.addWidget(line)
+            head.addSpacing(4)
         box.addLayout(head)
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(5)
         self.choices: dict[str, Choice] = {}
+        self._reasons: list[QLabel] = []
         for row, (field, words, answers, why) in enumerate(QUESTIONS):
             self.choices[field] = Choice(words, answers, lambda value, f=field, w=words: self.desk.know(f, value, w.lower()))
             self._line(grid, row, words, self.choices[field], why)
@@ -277,11 +283,20 @@ class Questions(QFrame):
         box.addLayout(grid)
 
     def _line(self, grid: QGridLayout, row: int, words: str, answer: QWidget, why: str) -> None:
-        grid.addWidget(label(words, theme.sans(13)), row, 0)
+        asked = label(words, theme.sans(13))
+        asked.setToolTip(why)
+        grid.addWidget(asked, row, 0)
         grid.addWidget(answer, row, 1)
         reason = label(why, theme.sans(12), quiet=True, wrap=True)
         reason.setMinimumWidth(60)
         grid.addWidget(reason, row, 2)
+        self._reasons.append(reason)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where the column of reasons has no room, each is the tip of its question."""
+        super().resizeEvent(event)
+        for one in self._reasons:
+            one.setVisible(self.width() >= ROOM_FOR_REASONS)
 
     def refresh(self) -> None:
         """Show the answers as they are now."""
@@ -291,6 +306,7 @@ class Questions(QFrame):
         for line, text in ((self.title, self.desk.job.title), (self.owner, self.desk.job.owner)):
             if not line.hasFocus():
                 line.setText(text)
+                line.setCursorPosition(0)
         if not self.ram.hasFocus():
             self.ram.setText(binary(found.ram_bytes) if found.ram_bytes else "")
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QObject, QPointF, QRect, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QListView,
+    QMenu,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -19,8 +20,9 @@ from PyQt6.QtWidgets import (
 
 from inkshelf.core.sheet.sheet import NOTHING_STARTS, Row, Sheet, sheet
 from inkshelf.ui import theme
-from inkshelf.ui.desk import Desk
+from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.parts import button, heading, label
+from inkshelf.ui.sheetview.words import text_height, write
 
 ROW_ROLE = Qt.ItemDataRole.UserRole + 1
 
@@ -73,16 +75,16 @@ class RowDelegate(QStyledItemDelegate):
 
     def _height(self, row: Row, width: float) -> float:
         inner = self._inner(width)
-        high = 12.0 + _text_height(row.words.title, theme.sans(14, 600), inner)
-        high += sum(max(self.LINE, _text_height(value, theme.mono(12), inner - 150)) for _, value in row.words.values)
+        high = 12.0 + text_height(row.words.title, theme.sans(14, 600), inner)
+        high += sum(max(self.LINE, text_height(value, theme.mono(12), inner - 150)) for _, value in row.words.values)
         for text, weight in ((row.words.caution, 600), (row.words.look, 400)):
-            high += _text_height(text, theme.sans(12, weight), inner) + 3 if text else 0
+            high += text_height(text, theme.sans(12, weight), inner) + 3 if text else 0
         return (
             max(
                 high,
                 16
                 + 18.0 * len(row.starts)
-                + (_text_height(row.words.risk, theme.sans(11), self.STOPS - 6) if row.words.risk else 0),
+                + (text_height(row.words.risk, theme.sans(11), self.STOPS - 6) if row.words.risk else 0),
             )
             + 10
             + (34 if row.no_return else 0)
@@ -134,7 +136,7 @@ class RowDelegate(QStyledItemDelegate):
     def _body(self, painter: QPainter, row: Row, box: QRectF) -> None:
         ink = theme.current()
         y = box.top()
-        y += _write(
+        y += write(
             painter,
             row.words.title,
             theme.sans(14, 600),
@@ -145,20 +147,20 @@ class RowDelegate(QStyledItemDelegate):
             painter.setFont(theme.sans(12))
             painter.setPen(ink.color("pencil"))
             painter.drawText(QRectF(box.left(), y, 146, self.LINE), Qt.AlignmentFlag.AlignVCenter, what)
-            high = _write(painter, value, theme.mono(12), "ink", QRectF(box.left() + 150, y + 1, box.width() - 150, 80))
+            high = write(painter, value, theme.mono(12), "ink", QRectF(box.left() + 150, y + 1, box.width() - 150, 80))
             y += max(self.LINE, high)
         if row.words.caution:
-            y += 3 + _write(painter, row.words.caution, theme.sans(12, 600), "stop", QRectF(box.left(), y + 2, box.width(), 60))
+            y += 3 + write(painter, row.words.caution, theme.sans(12, 600), "stop", QRectF(box.left(), y + 2, box.width(), 60))
         if row.words.look:
-            _write(painter, row.words.look, theme.sans(12), "pencil", QRectF(box.left(), y + 2, box.width(), 60))
+            write(painter, row.words.look, theme.sans(12), "pencil", QRectF(box.left(), y + 2, box.width(), 60))
 
     def _stops(self, painter: QPainter, row: Row, box: QRectF) -> None:
         y = box.top()
         if not (row.starts or row.words.risk):
-            _write(painter, NOTHING_STARTS, theme.sans(12), "pencil", QRectF(box.left(), y, box.width(), 18))
+            write(painter, NOTHING_STARTS, theme.sans(12), "pencil", QRectF(box.left(), y, box.width(), 18))
         for one in row.starts:
             word = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
-            y += _write(
+            y += write(
                 painter,
                 f"{one.system} {word}",
                 theme.sans(12, 400 if one.starts else 600),
@@ -166,32 +168,11 @@ class RowDelegate(QStyledItemDelegate):
                 QRectF(box.left(), y, box.width(), 18),
             )
         if row.words.risk:
-            _write(painter, row.words.risk, theme.sans(11), "stop", QRectF(box.left(), y + 2, box.width(), 60))
-
-
-def _wrap(text: str, font: object, width: float) -> Qt.TextFlag:
-    """Wrap between words; inside one only where it is wider than the column, as long commands and identifiers are."""
-    metrics = QFontMetricsF(font)  # type: ignore[arg-type]
-    long = any(metrics.horizontalAdvance(word) > width for word in text.split())
-    return Qt.TextFlag.TextWrapAnywhere if long else Qt.TextFlag.TextWordWrap
-
-
-def _text_height(text: str, font: object, width: float) -> float:
-    flags = _wrap(text, font, width)
-    return QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), int(flags.value), text).height()  # type: ignore[arg-type]
-
-
-def _write(painter: QPainter, text: str, font: object, tint: str, box: QRectF) -> float:
-    painter.setFont(font)  # type: ignore[arg-type]
-    painter.setPen(theme.current().color(tint))
-    flags = _wrap(text, font, box.width())
-    high = _text_height(text, font, box.width())
-    painter.drawText(QRectF(box.left(), box.top(), box.width(), high + 4), int(flags.value), text)
-    return high
+            write(painter, row.words.risk, theme.sans(11), "stop", QRectF(box.left(), y + 2, box.width(), 60))
 
 
 class SheetView(QListView):
-    """The list of steps; a click on the box or Space ticks."""
+    """The list of steps; a click on the box or Space ticks, Ctrl+C copies what is to be typed, the menu offers both."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -220,7 +201,36 @@ class SheetView(QListView):
         if event is not None and event.key() == Qt.Key.Key_Space and self.currentIndex().isValid():
             self.tick(self.currentIndex())
             return
+        if event is not None and event.matches(QKeySequence.StandardKey.Copy) and self.currentIndex().isValid():
+            self.copy("\n".join(value for _, value in self.currentIndex().data(ROW_ROLE).words.values))
+            return
         super().keyPressEvent(event)
+
+    def copy(self, text: str) -> None:
+        """Put exact values on the clipboard."""
+        clipboard = QGuiApplication.clipboard()
+        if clipboard and text:
+            clipboard.setText(text)
+            self.desk.say(Notice(f"Copied: {text.replace(chr(10), ' · ')}", bad=False))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer to tick the step under the mouse, and to copy each of its values."""
+        by_key = event is not None and event.reason() == QContextMenuEvent.Reason.Keyboard
+        index = self.currentIndex() if event is None or by_key else self.indexAt(event.pos())
+        if event is None or not index.isValid():
+            return
+        self.setCurrentIndex(index)
+        self.menu(index).popup(self.mapToGlobal(self.visualRect(index).topLeft()) if by_key else event.globalPos())
+
+    def menu(self, index: QModelIndex) -> QMenu:
+        """Return what can be done with one step."""
+        row: Row = index.data(ROW_ROLE)
+        menu = QMenu(self)
+        menu.addAction("Not done yet" if row.ticked else "Done", lambda: self.tick(index))
+        for what, value in row.words.values:
+            shown = value if len(value) <= 60 else f"{value[:58]}…"
+            menu.addAction(f"Copy {what}: {shown}".replace("&", "&&"), lambda text=value: self.copy(text))
+        return menu
 
     def event(self, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.Resize:

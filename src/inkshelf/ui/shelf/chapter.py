@@ -10,7 +10,7 @@ from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.size import binary, both
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.parts import Choice, button, clear, draw_call, label, scrolled
+from inkshelf.ui.parts import Choice, OneLine, button, clear, draw_call, label, scrolled
 from inkshelf.ui.shelf.board import Board
 
 
@@ -78,9 +78,8 @@ class ShelfChapter(QWidget):
             self._head.addWidget(name, 0, Qt.AlignmentFlag.AlignBottom)
         self._head.addSpacing(8)
         facts_line = f"{both(disk.size)} · {disk.model or 'model not known'} · serial {disk.serial or 'not known'} · {disk.table.kind.upper()} · {disk.sector}-byte sectors"
-        line = label(facts_line, theme.sans(12), quiet=True)
+        line = OneLine(facts_line, theme.sans(12), quiet=True)
         line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        line.setMinimumWidth(10)
         line.setContentsMargins(0, 0, 0, 6)
         self._head.addWidget(line, 1, Qt.AlignmentFlag.AlignBottom)
 

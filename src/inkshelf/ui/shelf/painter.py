@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
@@ -15,6 +15,7 @@ FOUND_FOOT = FOUND_TOP + FOUND_HEIGHT
 PLANNED_TOP, PLANNED_HEIGHT = FOUND_FOOT + 66.0, 146.0
 PLANNED_FOOT = PLANNED_TOP + PLANNED_HEIGHT
 TAPE_TOP, TAPE_HEIGHT = PLANNED_FOOT + 12.0, 25.0
+WIDE = 150.0  # a spine with room for its words in full
 TOTAL = TAPE_TOP + TAPE_HEIGHT + 6
 
 
@@ -94,13 +95,19 @@ def _gap(painter: QPainter, x: float, width: float, foot: float, height: float, 
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(box)
     painter.setPen(ink.color("pencil"))
-    words = (
-        "free",
-        binary(size).replace(" GiB", "G").replace(" MiB", "M").replace(" TiB", "T") if width < 70 else binary(size),
-    )
-    for place, text in enumerate(words if width >= 40 else ()):
+    if width < 40:
+        return
+    lines = ["free", *_size_lines(size, width)]
+    for place, text in enumerate(lines):
         painter.setFont(theme.sans(11) if place == 0 else theme.mono(11))
-        painter.drawText(QRectF(x - 6, foot - 36 + 14 * place, width + 12, 15), Qt.AlignmentFlag.AlignCenter, text)
+        top = foot - 8 - 14 * (len(lines) - place)
+        painter.drawText(QRectF(x - 6, top, width + 12, 15), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _size_lines(size: int, width: float) -> list[str]:
+    """A size with its unit, on one line or, where there is no room for that, on two."""
+    figure = binary(size, 1 if size % (1 << 30) else 0)
+    return [figure] if QFontMetricsF(theme.mono(11)).horizontalAdvance(figure) <= width - 4 else figure.split(" ")
 
 
 def _spine(painter: QPainter, spine: Spine, foot: float, height: float, *, chosen: bool, warm: bool) -> None:
@@ -162,10 +169,10 @@ def _break(painter: QPainter, box: QRectF) -> None:
 def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
     ink = theme.current()
     mark = 12.0 * 0.62 * len(spine.call) + 12
-    left = box.left() + 12 if box.width() >= 150 else box.center().x() - mark / 2
+    left = box.left() + 12 if box.width() >= WIDE else box.center().x() - mark / 2
     draw_call(painter, left, box.top() + 9, spine.call, planned=spine.planned)
     painter.setPen(ink.color("ink"))
-    if box.width() >= 150:
+    if box.width() >= WIDE:
         free = spine.size - (spine.used or 0)
         detail = (
             binary(spine.size)
@@ -178,15 +185,11 @@ def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
         _over(painter, QRectF(box.left() + 10, box.bottom() - 25, box.width() - 16, 18), detail)
     elif box.width() >= 44:
         short = spine.words.split("-")[-1] if spine.role != "system" else "root" if spine.planned else spine.words
-        painter.setFont(theme.sans(11, 500))
-        _over(painter, QRectF(box.left() + 2, box.bottom() - 39, box.width() - 4, 16), short, centre=True)
-        painter.setFont(theme.mono(11))
-        _over(
-            painter,
-            QRectF(box.left() + 2, box.bottom() - 23, box.width() - 4, 16),
-            binary(spine.size, 1 if spine.size % (1 << 30) else 0).replace(" GiB", "G").replace(" MiB", "M"),
-            centre=True,
-        )
+        lines = [short, *_size_lines(spine.size, box.width())]
+        for place, text in enumerate(lines):
+            painter.setFont(theme.sans(11, 500) if place == 0 else theme.mono(11))
+            top = box.bottom() - 7 - 16 * (len(lines) - place)
+            _over(painter, QRectF(box.left() + 2, top, box.width() - 4, 16), text, centre=True)
 
 
 def _over(painter: QPainter, box: QRectF, text: str, *, centre: bool = False) -> None:
@@ -252,7 +255,8 @@ def _pinned(painter: QPainter, spine: Spine, x: float, pinned: int) -> None:
     pen = QPen(ink.color("stop"), 1.3)
     pen.setDashPattern([3, 3])
     painter.setPen(pen)
-    painter.drawLine(QPointF(x, top), QPointF(x, FOUND_FOOT))
+    foot = FOUND_FOOT - (46 if spine.width >= WIDE else 0)  # not through the words at the foot
+    painter.drawLine(QPointF(x, top), QPointF(x, foot))
     painter.setFont(theme.sans(11, 500))
     words = f"not movable up to {binary(pinned)}"
     wide = painter.fontMetrics().horizontalAdvance(words)
@@ -295,7 +299,10 @@ def _tape(painter: QPainter, shelf: Shelf, width: float, unit: str) -> None:
     _lines(painter, [(tick.x, TAPE_TOP, tick.x, TAPE_TOP + (11 if tick.long else 5)) for tick in shelf.ticks])
     for tick in shelf.ticks:
         if tick.text and tick.x < width - 46:
-            painter.drawText(QPointF(tick.x + 3, TAPE_TOP + 20.5), tick.text)
+            wide = painter.fontMetrics().horizontalAdvance(tick.text)
+            crossed = any(edge.key == "room" and tick.x <= edge.x <= tick.x + wide + 5 for edge in shelf.edges)
+            left = tick.x - wide - 3 if crossed else tick.x + 3  # the edge's line would hide the figures
+            painter.drawText(QPointF(left, TAPE_TOP + 20.5), tick.text)
     painter.setFont(theme.sans(11, 600))
     painter.drawText(
         QRectF(width - 40, TAPE_TOP, 36, TAPE_HEIGHT), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, unit

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.firmware import Route, Station, routes
@@ -13,6 +13,7 @@ from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import draw_call, label, scrolled
+from inkshelf.ui.startmap.mishaps import Mishaps
 
 COLUMNS = ("firmware", "entry", "loader", "menu", "system")
 TITLES = ("firmware", "entry, in order", "loader file", "menu", "system")
@@ -65,17 +66,26 @@ class StartChapter(QWidget):
         self.slider = StepLine()
         self.slider.valueChanged.connect(self._slid)
         box.addWidget(self.slider)
+        box.addWidget(scrolled(self._ways()), 1)
+        self.now = rehearsal(desk, 0, "none")
+        self.refresh()
+
+    def _ways(self) -> QWidget:
+        """The map, the mishaps under it and what they come to; one thing to scroll where they have no room."""
+        inside = QWidget()
+        ways = QVBoxLayout(inside)
+        ways.setContentsMargins(0, 0, 0, 0)
+        ways.setSpacing(8)
         self.map = StartMap(self)
-        box.addWidget(scrolled(self.map), 3)
+        ways.addWidget(self.map)
         self.table = Mishaps(self)
-        box.addWidget(self.table)
+        ways.addWidget(self.table)
         self.detail = label("", theme.sans(13), wrap=True)
         self.detail.setMinimumHeight(40)
         self.detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        box.addWidget(self.detail)
-        box.addStretch(1)
-        self.now = rehearsal(desk, 0, "none")
-        self.refresh()
+        ways.addWidget(self.detail)
+        ways.addStretch(1)
+        return inside
 
     def refresh(self) -> None:
         """Show the job as it is now; at the end of the plan unless another step was chosen."""
@@ -245,12 +255,12 @@ class StartMap(QWidget):
             if last is not None:
                 painter.setPen(QPen(ink.color(state), 3 if state == "ink" else 1.6))
                 painter.drawLine(QPointF(last, y), QPointF(x, y))
-            title = f"{place + 1}  {station.title}" if station.place == "entry" else station.title
+            detail = f"{place + 1} · {station.detail}" if station.place == "entry" else station.detail
             self._station(
                 painter,
                 (x, width),
                 y,
-                Station(station.place, title, station.detail, station.call),
+                Station(station.place, station.title, detail, station.call),
                 "stop" if broken and state != "faint" else state,
             )
             last = x + width
@@ -279,122 +289,19 @@ class StartMap(QWidget):
         painter.setPen(pen)
         painter.setBrush(ink.color("card"))
         painter.drawRoundedRect(box, 5, 5)
-        painter.setFont(theme.sans(13, 600))
         painter.setPen(ink.color("pencil" if state == "faint" else state))
-        metrics = painter.fontMetrics()
-        painter.drawText(
-            QRectF(box.left() + 6, box.top() + 6, box.width() - 12, 20),
-            Qt.AlignmentFlag.AlignCenter,
-            metrics.elidedText(station.title, Qt.TextElideMode.ElideMiddle, int(box.width() - 14)),
-        )
-        painter.setFont(theme.mono(11))
+        title = QRectF(box.left() + 4, box.top() + 6, box.width() - 8, 20)
+        _fitted(painter, title, station.title, (theme.sans(13, 600), theme.sans(12, 600), theme.sans(11, 600)))
         painter.setPen(ink.color("stop" if state == "stop" else "pencil"))
-        painter.drawText(
-            QRectF(box.left() + 6, box.top() + 24, box.width() - 12, 18),
-            Qt.AlignmentFlag.AlignCenter,
-            painter.fontMetrics().elidedText(station.detail, Qt.TextElideMode.ElideRight, int(box.width() - 14)),
-        )
+        detail = QRectF(box.left() + 4, box.top() + 24, box.width() - 8, 18)
+        _fitted(painter, detail, station.detail, (theme.mono(11), theme.sans(11)))
         if station.call:
             draw_call(painter, box.right() + 5, box.top() - 13, station.call, right=True)
 
 
-class Mishaps(QWidget):
-    """Systems down, mishaps across; a column is rehearsed by clicking it or with the arrow keys."""
-
-    LEFT, HEAD, ROW = 190, 62, 36
-
-    def __init__(self, chapter: StartChapter) -> None:
-        super().__init__()
-        self.chapter = chapter
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName("mishaps: what starts, whatever happens")
-
-    def refresh(self) -> None:
-        """Make room for the systems there are."""
-        calls = {call for call, _ in self.chapter.now.outcomes}
-        self.setFixedHeight(self.HEAD + self.ROW * max(1, len(calls)) + 8)
-        words = [
-            f"{call} {key}: {'starts' if one.starts else 'does not start'}"
-            for (call, key), one in self.chapter.now.outcomes.items()
-        ]
-        self.setAccessibleDescription("; ".join(words))
-        self.update()
-
-    def _cell(self) -> float:
-        return (self.width() - self.LEFT - 4) / max(1, len(self.chapter.now.mishaps))
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event and event.position().x() > self.LEFT:
-            place = int((event.position().x() - self.LEFT) / self._cell())
-            known = self.chapter.now.mishaps
-            self.chapter.choose(known[min(place, len(known) - 1)].key)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None or event.key() not in {Qt.Key.Key_Left, Qt.Key.Key_Right}:
-            super().keyPressEvent(event)
-            return
-        keys = [one.key for one in self.chapter.now.mishaps]
-        at = keys.index(self.chapter.mishap) + (1 if event.key() == Qt.Key.Key_Right else -1)
-        self.chapter.choose(keys[at % len(keys)])
-
-    def paintEvent(self, event: object) -> None:
-        ink, now = theme.current(), self.chapter.now
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(theme.serif(17))
-        painter.setPen(ink.color("ink"))
-        painter.drawText(QPointF(2, 20), "Mishaps")
-        painter.setFont(theme.sans(12))
-        painter.setPen(ink.color("pencil"))
-        painter.drawText(QPointF(2, 40), "what starts, whatever happens")
-        cell = self._cell()
-        for place, one in enumerate(now.mishaps):
-            box = QRectF(self.LEFT + place * cell, 0, cell, self.height() - 2)
-            if one.key == self.chapter.mishap:
-                painter.setPen(QPen(ink.color("stop" if self.hasFocus() else "ink"), 1.6))
-                painter.setBrush(ink.color("card"))
-                painter.drawRoundedRect(box.adjusted(3, 1, -3, -1), 4, 4)
-            painter.setPen(ink.color("ink"))
-            painter.setFont(theme.sans(12, 600 if one.key == self.chapter.mishap else 400))
-            painter.drawText(
-                box.adjusted(6, 8, -6, 0),
-                Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
-                one.title,
-            )
-        for row, call in enumerate(dict.fromkeys(call for call, _ in now.outcomes)):
-            self._row(painter, row, call)
-
-    def _row(self, painter: QPainter, row: int, call: str) -> None:
-        ink, now = theme.current(), self.chapter.now
-        y, cell = self.HEAD + row * self.ROW, self._cell()
-        painter.setPen(QPen(ink.color("line"), 1))
-        painter.drawLine(QPointF(0, y - 4), QPointF(self.width(), y - 4))
-        found = now.machine.find(call) or self.chapter.desk.reading.plan.planned.find(call)
-        wide = draw_call(painter, 2, y + 4, call, planned=bool(found and found[1].planned))
-        painter.setFont(theme.sans(13))
-        painter.setPen(ink.color("ink"))
-        title = found[1].holds.title if found and found[1].holds else ""
-        painter.drawText(QPointF(wide + 12, y + 19), title)
-        for place, one in enumerate(now.mishaps):
-            _verdict(painter, QPointF(self.LEFT + (place + 0.5) * cell, y + 13), now.outcomes[call, one.key])
-
-
-def _verdict(painter: QPainter, at: QPointF, one: Outcome) -> None:
-    """A tick, a wave with words, or a cross: shape first, colour second."""
-    ink = theme.current()
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    if one.starts and not one.by_hand:
-        painter.setPen(QPen(ink.color("ok"), 3))
-        painter.drawPolyline([at + QPointF(-8, 0), at + QPointF(-2, 6), at + QPointF(9, -7)])
-    elif one.starts:
-        painter.setPen(QPen(ink.color("warn"), 2.6))
-        path = QPainterPath(at + QPointF(-9, -3))
-        path.cubicTo(at + QPointF(-4, -11), at + QPointF(4, 5), at + QPointF(9, -4))
-        painter.drawPath(path)
-        painter.setFont(theme.sans(11))
-        painter.drawText(QRectF(at.x() - 30, at.y() + 3, 60, 14), Qt.AlignmentFlag.AlignCenter, "by hand")
-    else:
-        painter.setPen(QPen(ink.color("stop"), 3))
-        painter.drawLine(at + QPointF(-7, -7), at + QPointF(7, 7))
-        painter.drawLine(at + QPointF(7, -7), at + QPointF(-7, 7))
+def _fitted(painter: QPainter, box: QRectF, text: str, fonts: tuple[QFont, ...]) -> None:
+    """Write in the middle of a box, in the first font in which the text has room; in the last it may be cut."""
+    font = next((one for one in fonts if QFontMetricsF(one).horizontalAdvance(text) <= box.width()), fonts[-1])
+    painter.setFont(font)
+    shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideMiddle, box.width())
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)

@@ -1,0 +1,48 @@
+"""Text of a step, laid out in a column: between words where it can be, after a separator where a command is too long."""
+
+from __future__ import annotations
+
+import re
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter
+
+from inkshelf.ui import theme
+from inkshelf.ui.parts import MAY_BREAK
+
+SEPARATOR = re.compile(r"(?<=[\\/=:,])(?=[^\s\\/=:,])")
+
+
+def laid_out(text: str, font: QFont, width: float) -> tuple[str, int]:
+    """Return the text and the flags that wrap it to ``width`` pixels.
+
+    A word that is wider than the column, as paths and identifiers are, may break after a separator; only what is
+    too wide even so breaks anywhere.
+    """
+    metrics = QFontMetricsF(font)
+
+    def fits(words: list[str]) -> bool:
+        return all(metrics.horizontalAdvance(word) <= width for word in words)
+
+    if fits(text.split()):
+        return text, Qt.TextFlag.TextWordWrap.value
+    loose = SEPARATOR.sub(MAY_BREAK, text)
+    if fits(re.split(rf"[\s{MAY_BREAK}]", loose)):
+        return loose, Qt.TextFlag.TextWordWrap.value
+    return text, Qt.TextFlag.TextWrapAnywhere.value
+
+
+def text_height(text: str, font: QFont, width: float) -> float:
+    """Return how many pixels the wrapped text takes downward."""
+    words, flags = laid_out(text, font, width)
+    return QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), flags, words).height()
+
+
+def write(painter: QPainter, text: str, font: QFont, tint: str, box: QRectF) -> float:
+    """Draw wrapped text from the top of a box; return how many pixels it takes downward."""
+    painter.setFont(font)
+    painter.setPen(theme.current().color(tint))
+    words, flags = laid_out(text, font, box.width())
+    high = text_height(text, font, box.width())
+    painter.drawText(QRectF(box.left(), box.top(), box.width(), high + 4), flags, words)
+    return high
