@@ -8,9 +8,11 @@ from inkshelf.core.checks.registry import Aim, Finding, Show, check
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.aim import comfortable, figure, least, reason
 from inkshelf.core.plan.fit import givers, possible, reserve_size
+from inkshelf.core.plan.job import with_aim
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.kinds import Create, Prepare, Shrink
+from inkshelf.core.value import replace
 
 
 @check
@@ -18,14 +20,13 @@ def cannot_be_planned(reading: Reading) -> Iterator[Finding]:
     """The aim has no plan on this machine, or a step refuses."""
     job = reading.job
     if job.plan_fault:
-        remedies = _largest(reading) if job.aim and job.aim.size_bytes else ()
         yield Finding(
             "room.no-plan",
             "stop",
             "This cannot be planned",
             job.plan_fault,
             (),
-            (*remedies, Show("aim", "Change the aim")),
+            (*_ways_out(reading), Show("aim", "Change the aim")),
             final=True,
         )
     if reading.plan.fault:
@@ -36,14 +37,24 @@ def cannot_be_planned(reading: Reading) -> Iterator[Finding]:
 
 
 def _largest(reading: Reading) -> tuple[Aim, ...]:
+    """Return the change to the most room there is, where that is enough."""
     job = reading.job
-    if job.aim is None:
+    here = next((one for one in job.found.disks if job.aim and one.id == job.aim.disk), None)
+    if job.aim is None or here is None:
         return ()
-    try:
-        most = possible(job.found.disk(job.aim.disk)) // MIB * MIB
-    except KeyError:
-        return ()
+    most = possible(here) // MIB * MIB
     return (Aim("size_bytes", most, f"Take {binary(most)}"),) if most > least(job.aim, job.found.ram_bytes) else ()
+
+
+def _ways_out(reading: Reading) -> tuple[Aim, ...]:
+    """Return the changes of one part of the aim that lead to a plan; what would fail again is not offered."""
+    job, aim = reading.job, reading.job.aim
+    if aim is None:
+        return ()
+    ways = list(_largest(reading) if aim.size_bytes else ())
+    ways += [Aim("esp", "own", "Its own EFI system partition")] if aim.esp == "shared" else []
+    ways += [Aim("disk", one.id, f"Use disk {one.id}") for one in job.found.disks if one.id != aim.disk]
+    return tuple(one for one in ways if not with_aim(job, replace(aim, **{one.field: one.value})).plan_fault)
 
 
 def _shrinks(reading: Reading) -> Iterator[tuple[int, Shrink, Volume]]:
