@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QAction, QFontMetricsF, QGuiApplication
@@ -17,8 +19,10 @@ from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.store import jobfile
 from inkshelf.ui import theme
+from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame.contents import CHAPTERS, ROW, TOP
 from inkshelf.ui.frame.note import Note
+from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.parts import MAY_BREAK, OneLine
 from inkshelf.ui.sheetview.chapter import SheetModel
@@ -441,3 +445,39 @@ def test_a_line_that_has_no_room_says_the_rest_in_its_tip(qtbot: QtBot) -> None:
     line.resize(400, 20)
     assert QLabel.text(line) == line.text()
     assert line.toolTip() == ""
+
+
+def test_on_a_large_screen_the_boards_grow_and_the_mouse_still_finds_them(window: Window) -> None:
+    window.resize(1920, 1080)
+    QApplication.processEvents()
+    board = window.chapter("shelf").board
+    assert board.zoom > 1.1
+    spine = next(one for one in board.shelf().planned if one.call == "D1")
+    at = QPointF(spine.x + spine.width - 8, drawn.PLANNED_FOOT - 60) * board.zoom
+    QTest.mouseClick(board, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    assert window.desk.selected == "D1"
+    shelf = board.shelf()
+    edge = next(one for one in shelf.edges if one.key == "room")
+    before = window.desk.reading.plan.planned.find("S1")[1].size
+    start = (QPointF(edge.x, drawn.PLANNED_TOP + drawn.PLANNED_HEIGHT / 2) * board.zoom).toPoint()
+    QTest.mousePress(board, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(board, start - QPoint(100, 0))
+    QTest.mouseRelease(board, Qt.MouseButton.LeftButton, pos=start - QPoint(100, 0))
+    given = before - window.desk.reading.plan.planned.find("S1")[1].size
+    assert abs(given - 100 / board.zoom / shelf.scale.bulk) <= 1 * GIB
+    window.resize(1280, 800)
+    QApplication.processEvents()
+    assert board.zoom == 1.0
+
+
+def test_before_there_is_a_disk_every_chapter_says_how_to_begin(qtbot: QtBot, tmp_path: Path) -> None:
+    window = Window(Desk(), Settings(), tmp_path / "settings.json")
+    qtbot.addWidget(window)
+    window.show()
+    for key, words in (("aim", "Take a disk in"), ("shelf", "Take a disk in"), ("sheet", "Say the aim")):
+        window.desk.show(key)
+        click(window.pages.currentWidget(), words)
+        assert window.desk.chapter != key
+    window.desk.show("intake")
+    said = [one.text() for one in window.chapter("intake").findChildren(QLabel) if one.isVisibleTo(window)]
+    assert {title for _, title in CHAPTERS} <= set(said)

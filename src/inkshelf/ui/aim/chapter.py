@@ -61,8 +61,14 @@ class AimChapter(QWidget):
         box.addWidget(self._schools())
         box.addWidget(self._outcome())
         box.addStretch(1)
-        outer.addWidget(scrolled(inside), 1)
-        self.inside = inside
+        self.inside = scrolled(inside)
+        outer.addWidget(self.inside, 1)
+        self.take_in = button("Take a disk in", lambda: desk.show("intake"), primary=True)
+        row = QHBoxLayout()
+        row.addWidget(self.take_in)
+        row.addStretch(1)
+        outer.addLayout(row)
+        outer.addStretch()
         self.refresh()
 
     def _room(self) -> QFrame:
@@ -140,7 +146,8 @@ class AimChapter(QWidget):
         """Show the aim and what follows from it."""
         job = self.desk.job
         now = marks(self.desk)
-        self.inside.setEnabled(now is not None)
+        self.inside.setVisible(now is not None)
+        self.take_in.setVisible(now is None)
         self.sub.setText(
             "one more system beside the one that is there" if now else "take a disk in first: what is possible depends on it"
         )
@@ -181,6 +188,7 @@ class AimChapter(QWidget):
         job, reading = self.desk.job, self.desk.reading
         self.fault.setText(job.plan_fault)
         self.go.setEnabled(bool(job.steps))
+        self.go.setToolTip("" if job.steps else job.plan_fault or "say how much room it gets first")
         rows: list[tuple[str, str]] = []
         if job.steps:
             made = sheet(reading, self.desk.findings)
@@ -198,8 +206,11 @@ class AimChapter(QWidget):
         for place, (words, figure) in enumerate(self.figures):
             words.setText(rows[place][0] if place < len(rows) else "")
             figure.setText(rows[place][1] if place < len(rows) else "")
+            for one in (words, figure):
+                one.setVisible(place < len(rows))
         if not job.steps and not job.plan_fault:
             self.figures[0][0].setText("nothing yet: say how much room it gets")
+            self.figures[0][0].show()
 
     def _parse(self) -> int | None:
         try:

@@ -15,6 +15,8 @@ from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 
+MOST = "most, keeping the reserve"
+
 
 class Marks(Value, frozen=True):
     """The gauge's figures in bytes; ``parts`` are (name, size) of the new volumes at the size chosen."""
@@ -56,14 +58,14 @@ class Gauge(QWidget):
         super().__init__()
         self.desk = desk
         self._dragging = False
-        self.setFixedHeight(92)
+        self.setFixedHeight(100)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SplitHCursor)
         self.setAccessibleName("room for the new system")
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 92)
+        return QSize(600, 100)
 
     def _x(self, size: int, most: int) -> float:
         return 10 + (self.width() - 20) * min(1.0, size / (most * 1.02))
@@ -80,12 +82,7 @@ class Gauge(QWidget):
         painter.setBrush(ink.color("paper"))
         painter.drawRoundedRect(bar, 3, 3)
         self._parts(painter, bar, now)
-        for size, words, tint in (
-            (now.least, "floor", "stop"),
-            (now.comfort, "comfortable", "ok"),
-            (now.most, "most, keeping the reserve", "pencil"),
-        ):
-            self._mark(painter, bar, size, now.most, words, tint)
+        self._marks(painter, bar, now)
         x = self._x(now.chosen, now.most)
         painter.setPen(QPen(ink.color("stop"), 2.4))
         painter.drawLine(QPointF(x, bar.top() - 8), QPointF(x, bar.bottom() + 8))
@@ -100,10 +97,10 @@ class Gauge(QWidget):
     def _parts(self, painter: QPainter, bar: QRectF, now: Marks) -> None:
         ink = theme.current()
         left, scale = bar.left(), (self._x(now.chosen, now.most) - bar.left()) / max(1, now.chosen)
-        for place, (words, size) in enumerate(now.parts):
+        for words, size in now.parts:
             box = QRectF(left, bar.top(), size * scale, bar.height())
             painter.setPen(QPen(ink.color("pencil"), 1, Qt.PenStyle.DashLine))
-            painter.setBrush(ink.color("used" if place % 2 == 0 else "card"))
+            painter.setBrush(ink.color("card" if words in {"root", "home"} else "used"))
             painter.drawRect(box)
             if box.width() > 58:
                 painter.setPen(ink.color("ink"))
@@ -111,15 +108,22 @@ class Gauge(QWidget):
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{words} {binary(size)}" if box.width() > 104 else words)
             left += size * scale
 
-    def _mark(self, painter: QPainter, bar: QRectF, size: int, most: int, words: str, tint: str) -> None:
+    def _marks(self, painter: QPainter, bar: QRectF, now: Marks) -> None:
+        """Floor, comfort and the most possible; words that would meet those before them go one line down."""
         ink = theme.current()
-        x = self._x(size, most)
-        painter.setPen(QPen(ink.color(tint), 1.6))
-        painter.drawLine(QPointF(x, bar.bottom()), QPointF(x, bar.bottom() + 8))
         painter.setFont(theme.sans(11))
-        text = f"{words} {binary(size)}"
-        wide = painter.fontMetrics().horizontalAdvance(text)
-        painter.drawText(QPointF(max(4, min(self.width() - wide - 6, x - wide / 2)), bar.bottom() + 22), text)
+        known = ((now.least, "floor", "stop"), (now.comfort, "comfortable", "ok"), (now.most, MOST, "pencil"))
+        ends = [0.0, 0.0]
+        for size, words, tint in sorted(known):
+            x = self._x(size, now.most)
+            text = f"{words} {binary(size)}"
+            wide = painter.fontMetrics().horizontalAdvance(text)
+            left = max(4.0, min(self.width() - wide - 6.0, x - wide / 2))
+            line = 0 if left > ends[0] + 8 else 1
+            ends[line] = left + wide
+            painter.setPen(QPen(ink.color(tint), 1.6))
+            painter.drawLine(QPointF(x, bar.bottom()), QPointF(x, bar.bottom() + 8 + 13 * line))
+            painter.drawText(QPointF(left, bar.bottom() + 22 + 14 * line), text)
 
     def _choose(self, x: float, *, preview: bool) -> None:
         now = marks(self.desk)

@@ -132,9 +132,11 @@ class Window(QMainWindow):
 
     def _make(self, key: str) -> QWidget:
         if key == "intake":
+            from inkshelf.ui.intake.begin import Ways
             from inkshelf.ui.intake.chapter import IntakeChapter
 
-            return IntakeChapter(self.desk, self.files.add_image, self.files.add_capture, self.files.open_demo)
+            files = self.files
+            return IntakeChapter(self.desk, Ways(files.add_image, files.add_capture, files.open_job, files.open_demo))
         if key == "aim":
             from inkshelf.ui.aim.chapter import AimChapter
 

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from inkshelf.core.checks.unknown import Unknown, unknown
 from inkshelf.core.disk.filesystems import title
-from inkshelf.core.disk.types import type_name
+from inkshelf.core.disk.types import flag_words, type_name
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.size import binary, both, parse_size
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
+from inkshelf.ui.intake.begin import Ways, begin
 from inkshelf.ui.parts import MAY_BREAK, CallMark, Choice, OneLine, button, card, clear, heading, label, scrolled
 
 Question = tuple[str, str, tuple[tuple[str, object], ...], str]
@@ -59,19 +58,17 @@ QUESTIONS: tuple[Question, ...] = (
 class IntakeChapter(QWidget):
     """Chapter of the contents: take the machine in."""
 
-    def __init__(
-        self, desk: Desk, add_image: Callable[[], object], add_capture: Callable[[], object], open_demo: Callable[[], object]
-    ) -> None:
+    def __init__(self, desk: Desk, ways: Ways) -> None:
         super().__init__()
         self.desk = desk
-        self._actions = (add_image, add_capture, open_demo)
+        self._ways = ways
         outer = QVBoxLayout(self)
         outer.setContentsMargins(28, 20, 14, 12)
         outer.setSpacing(10)
         head, self.sub = heading("Intake")
-        head.addWidget(button("Add image…", add_image, tip="take in a raw disk image (Ctrl+I)"))
+        head.addWidget(button("Add image…", ways.add_image, tip="take in a raw disk image (Ctrl+I)"))
         head.addWidget(
-            button("Add captured text…", add_capture, tip="what lsblk or sfdisk printed on the machine (Ctrl+Shift+I)")
+            button("Add captured text…", ways.add_capture, tip="what lsblk or sfdisk printed on the machine (Ctrl+Shift+I)")
         )
         head.addSpacing(10)
         outer.addLayout(head)
@@ -96,7 +93,7 @@ class IntakeChapter(QWidget):
             self._shown = (disks, missing)
             self.questions.setParent(None)
             clear(self.box)
-            for widget in [self._disk(disk) for disk in disks] or [self._empty()]:
+            for widget in [self._disk(disk) for disk in disks] or begin(self._ways):
                 self.box.addWidget(widget)
             self.box.addWidget(self.questions)
             if missing:
@@ -104,29 +101,6 @@ class IntakeChapter(QWidget):
             self.box.addStretch(1)
         self.questions.setVisible(bool(disks))
         self.questions.refresh()
-
-    def _empty(self) -> QFrame:
-        frame, box = card(margins=28)
-        box.addWidget(label("Begin with the disk", theme.serif(19)))
-        box.addWidget(
-            label(
-                "Take in a raw image of the machine's disk, or what these two commands print on the machine itself. Nothing is ever written to either.",
-                theme.sans(13),
-                quiet=True,
-                wrap=True,
-            )
-        )
-        box.addWidget(
-            label("lsblk --json --bytes --output-all > lsblk.json\nsfdisk --json /dev/DISK > sfdisk.json", theme.mono(13))
-        )
-        row = QHBoxLayout()
-        row.addWidget(button("Add image…", self._actions[0], primary=True))
-        row.addWidget(button("Add captured text…", self._actions[1]))
-        row.addWidget(button("Look at the demo job", self._actions[2]))
-        row.addStretch(1)
-        box.addSpacing(6)
-        box.addLayout(row)
-        return frame
 
     def _disk(self, disk: Disk) -> QFrame:
         frame, box = card()
@@ -217,7 +191,7 @@ class IntakeChapter(QWidget):
             grid.addWidget(self._ask_used(volume.call), row, 5, Qt.AlignmentFlag.AlignRight)
         else:
             grid.addWidget(label(used, theme.mono(13)), row, 5, Qt.AlignmentFlag.AlignRight)
-        said = label(", ".join(state), theme.sans(12, 500))
+        said = OneLine(", ".join([*state, *flag_words(volume)]), theme.sans(12, 500), quiet=not state)
         said.setProperty("bad", bool(state))
         grid.addWidget(said, row, 6)
 

@@ -15,6 +15,7 @@ from inkshelf.ui.shelf.hand import HandMenu
 from inkshelf.ui.shelf.layout import Edge, Shelf, Spine, lay_out, snap
 
 REACH = 13.0
+LARGEST = 1.25
 
 
 class Board(QWidget):
@@ -25,6 +26,7 @@ class Board(QWidget):
         self.desk = desk
         self.disk = "A"
         self.edge = "room"
+        self.zoom = 1.0
         self._hovered = ""
         self._dragging: tuple[Edge, float, int] | None = None
         self.setMouseTracking(True)
@@ -37,11 +39,17 @@ class Board(QWidget):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(720, int(draw.TOTAL))
+        return QSize(720, int(draw.TOTAL * self.zoom))
 
     def shelf(self) -> Shelf | None:
         """The layout as it is drawn now."""
-        return lay_out(self.desk.reading, self.disk, 0.0, float(self.width()), self.desk.job.unit)
+        return lay_out(self.desk.reading, self.disk, 0.0, self.width() / self.zoom, self.desk.job.unit)
+
+    def fill(self, height: float) -> None:
+        """Draw larger, up to a quarter, where there is more height in pixels than the boards need."""
+        self.zoom = max(1.0, min(LARGEST, height / draw.TOTAL))
+        if self.height() != int(draw.TOTAL * self.zoom):
+            self.setFixedHeight(int(draw.TOTAL * self.zoom))
 
     def refresh(self) -> None:
         """Draw the job as it is now, and tell of the volume under the mouse."""
@@ -51,10 +59,12 @@ class Board(QWidget):
     def paintEvent(self, event: object) -> None:
         shelf = self.shelf()
         if shelf:
+            painter = QPainter(self)
+            painter.scale(self.zoom, self.zoom)
             draw.draw_shelf(
-                QPainter(self),
+                painter,
                 shelf,
-                float(self.width()),
+                self.width() / self.zoom,
                 self.desk.job.unit,
                 self.desk.selected,
                 self.edge,
@@ -85,14 +95,14 @@ class Board(QWidget):
         shelf = self.shelf()
         if event is None or shelf is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        edge = self._edge_at(shelf, event.position())
+        edge = self._edge_at(shelf, event.position() / self.zoom)
         if edge:
             self.edge = edge.key
-            self._dragging = (edge, event.position().x(), self._behind(edge))
+            self._dragging = (edge, event.position().x() / self.zoom, self._behind(edge))
             self.desk.select(edge.call)
             self.update()
             return
-        spine = self.spine_at(shelf, event.position())
+        spine = self.spine_at(shelf, event.position() / self.zoom)
         self.desk.select(spine.call if spine else "")
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -102,10 +112,11 @@ class Board(QWidget):
         if self._dragging:
             edge, begun, behind = self._dragging
             fine = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-            moved = int((event.position().x() - begun) / shelf.scale.bulk) if shelf.scale.bulk else 0
+            moved = int((event.position().x() / self.zoom - begun) / shelf.scale.bulk) if shelf.scale.bulk else 0
             self._move(edge, snap(edge, edge.place + moved, behind, MIB if fine else GIB), behind, preview=True)
             return
-        edge_now, spine = self._edge_at(shelf, event.position()), self.spine_at(shelf, event.position())
+        at = event.position() / self.zoom
+        edge_now, spine = self._edge_at(shelf, at), self.spine_at(shelf, at)
         self.setCursor(
             Qt.CursorShape.SplitHCursor
             if edge_now
@@ -157,9 +168,9 @@ class Board(QWidget):
         if event is None or shelf is None:
             return
         by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
-        menu = self.hand_menu(shelf, None if by_key else QPointF(event.pos()))
+        menu = self.hand_menu(shelf, None if by_key else QPointF(event.pos()) / self.zoom)
         if menu is not None:
-            menu.popup(self.mapToGlobal(QPoint(20, int(draw.PLANNED_TOP))) if by_key else event.globalPos())
+            menu.popup(self.mapToGlobal(QPoint(20, int(draw.PLANNED_TOP * self.zoom))) if by_key else event.globalPos())
 
     def hand_menu(self, shelf: Shelf, at: QPointF | None) -> HandMenu | None:
         """Return the menu for the planned volume or gap at a point (``None``: the selected volume)."""

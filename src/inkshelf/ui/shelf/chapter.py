@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.rehearse import systems
@@ -12,6 +12,8 @@ from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import Choice, OneLine, button, clear, draw_call, label, scrolled
 from inkshelf.ui.shelf.board import Board
+
+SPARE = 40
 
 
 class ShelfChapter(QWidget):
@@ -26,6 +28,7 @@ class ShelfChapter(QWidget):
         box = QVBoxLayout(inside)
         box.setContentsMargins(28, 20, 24, 8)
         box.setSpacing(8)
+        self._inside = inside
         outer.addWidget(scrolled(inside))
         self._head = QHBoxLayout()
         box.addLayout(self._head)
@@ -54,6 +57,16 @@ class ShelfChapter(QWidget):
         self.board.refresh()
         self.bytes.update()
         self.stops.refresh()
+        self._fill()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fill()
+
+    def _fill(self) -> None:
+        """Give the boards the height that nothing else needs; what is left over stays free at the foot."""
+        others = self._inside.minimumSizeHint().height() - self.board.height()
+        self.board.fill(self.height() - others - SPARE)
 
     def _heading(self) -> None:
         facts = (*tuple(f"{one.id}{one.identity()}" for one in self.desk.job.found.disks), self.board.disk, self.desk.job.unit)
@@ -160,7 +173,8 @@ class StopStrip(QWidget):
         painter.setFont(theme.sans(12))
         painter.setPen(ink.color("pencil"))
         if not self.desk.job.steps:
-            painter.drawText(QPointF(130, 16), "no steps yet: choose an aim")
+            words = "no steps: this cannot be planned" if self.desk.job.plan_fault else "no steps yet: choose an aim"
+            painter.drawText(QPointF(130, 16), words)
             return
         if not systems(reading.plan.planned):
             painter.drawText(QPointF(130, 16), "no system is known on these disks, so there is nothing to rehearse")

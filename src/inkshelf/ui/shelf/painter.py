@@ -182,6 +182,8 @@ def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
         painter.setFont(theme.sans(12, 500))
         _over(painter, QRectF(box.left() + 10, box.bottom() - 44, box.width() - 16, 18), spine.words)
         painter.setFont(theme.mono(12))
+        if painter.fontMetrics().horizontalAdvance(detail) > box.width() - 16:
+            detail = binary(spine.size)
         _over(painter, QRectF(box.left() + 10, box.bottom() - 25, box.width() - 16, 18), detail)
     elif box.width() >= 44:
         short = spine.words.split("-")[-1] if spine.role != "system" else "root" if spine.planned else spine.words

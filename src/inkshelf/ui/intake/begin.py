@@ -1,0 +1,75 @@
+"""What Intake shows before there is a disk: the ways to begin, and the order of the work."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QWidget
+
+from inkshelf.core.value import Value
+from inkshelf.ui import theme
+from inkshelf.ui.parts import button, card, label
+
+COMMANDS = "lsblk --json --bytes --output-all > lsblk.json\nsfdisk --json /dev/DISK > sfdisk.json"
+THE_WORK = (
+    ("Intake", "What is there: tables, file systems, used space, boot entries. What is not known yet is asked for."),
+    ("Aim", "What the owner wants: how much room, and which school for start-up, home and swap."),
+    ("Shelf", "The disk as found and as planned, in pencil. Drag the edges; every number and every byte follows."),
+    ("Start", "What starts after each step and after each mishap, before anything is written."),
+    ("Sheet", "Ink the plan on a copy, compare what was kept byte for byte, and take the steps along to the machine."),
+)
+
+
+class Ways(Value, frozen=True):
+    """What can be done before there is a disk."""
+
+    add_image: Callable[[], object]
+    add_capture: Callable[[], object]
+    open_job: Callable[[], object]
+    open_demo: Callable[[], object]
+
+
+def begin(ways: Ways) -> list[QWidget]:
+    """Return the cards to show while nothing is taken in."""
+    return [_ways(ways), _work()]
+
+
+def _ways(ways: Ways) -> QFrame:
+    frame, box = card(margins=28)
+    box.addWidget(label("Begin with the disk", theme.serif(19)))
+    box.addWidget(
+        label(
+            "Take in a raw image of the machine's disk, or what these two commands print on the machine itself. Nothing is ever written to either.",
+            theme.sans(13),
+            quiet=True,
+            wrap=True,
+        )
+    )
+    commands = label(COMMANDS, theme.mono(13))
+    commands.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    box.addWidget(commands)
+    row = QHBoxLayout()
+    row.addWidget(button("Add image…", ways.add_image, primary=True))
+    row.addWidget(button("Add captured text…", ways.add_capture))
+    row.addWidget(button("Open a job…", ways.open_job))
+    row.addWidget(button("Look at the demo job", ways.open_demo))
+    row.addStretch(1)
+    box.addSpacing(6)
+    box.addLayout(row)
+    return frame
+
+
+def _work() -> QFrame:
+    frame, box = card(margins=28)
+    box.addWidget(label("The order of the work", theme.serif(19)))
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(18)
+    grid.setVerticalSpacing(10)
+    for row, (name, words) in enumerate(THE_WORK):
+        grid.addWidget(label(str(row + 1), theme.mono(13, 700), quiet=True), row, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(label(name, theme.serif(15)), row, 1, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(label(words, theme.sans(13), quiet=True, wrap=True), row, 2)
+    grid.setColumnStretch(2, 1)
+    box.addLayout(grid)
+    return frame
