@@ -38,21 +38,7 @@ class InkPage(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 12)
         box.setSpacing(12)
-        head, self.sub = heading("Inking")
-        self.cancel = button("Cancel", cancel)
-        self.back = button("Back to the shelf", back)
-        self.go_on = button(
-            "Go on from there", go_on, tip="what is on the bench is kept; the work goes on at the step where it stopped"
-        )
-        self.go_on.hide()
-        head.addWidget(self.go_on)
-        head.addWidget(self.cancel)
-        head.addWidget(self.back)
-        self.to_sheet = button(
-            "To the sheet", to_sheet, primary=True, tip="the steps to take along to the machine, with boxes to tick (Ctrl+5)"
-        )
-        head.addWidget(self.to_sheet)
-        box.addLayout(head)
+        box.addLayout(self._head(cancel, back, go_on, to_sheet))
         self.words = label("", theme.serif(18), wrap=True)
         box.addWidget(self.words)
         self.bar = QProgressBar()
@@ -71,6 +57,29 @@ class InkPage(QWidget):
         row.addWidget(self.steps_area, 4)
         row.addWidget(scrolled(inside), 3)
         box.addLayout(row, 1)
+
+    def _head(
+        self,
+        cancel: Callable[[], object],
+        back: Callable[[], object],
+        go_on: Callable[[], object],
+        to_sheet: Callable[[], object],
+    ) -> QHBoxLayout:
+        head, self.sub = heading("Inking")
+        self.cancel = button("Cancel", cancel)
+        self.back = button("Back to the shelf", back)
+        self.go_on = button(
+            "Go on from there", go_on, tip="what is on the bench is kept; the work goes on at the step where it stopped"
+        )
+        self.go_on.hide()
+        head.addWidget(self.go_on)
+        head.addWidget(self.cancel)
+        head.addWidget(self.back)
+        self.to_sheet = button(
+            "To the sheet", to_sheet, primary=True, tip="the steps to take along to the machine, with boxes to tick (Ctrl+5)"
+        )
+        head.addWidget(self.to_sheet)
+        return head
 
     def begin(self, rows: tuple[Row, ...], folder: str, *, again: bool = False) -> None:
         """Show that inking begins, or goes on."""
