@@ -154,22 +154,27 @@ def test_files_are_written_and_opened_by_way_of_dialogs(
 ) -> None:
     names = iter(
         [
+            tmp_path / "sheet.pdf",
             tmp_path / "sheet.html",
-            tmp_path / "sheet.md",
             tmp_path / "script.sh",
+            tmp_path / "sheet.md",
             tmp_path / "copy.json",
             tmp_path / "no" / "where.html",
         ]
     )
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(next(names)), ""))
     window.desk.show("sheet")
-    for words in ("HTML…", "Markdown…", "Script…"):
+    for words in ("PDF…", "HTML…", "Script…"):
         click(window.chapter("sheet"), words)
+    click(window.chapter("sheet"), "More")
+    markdown, copied = window.chapter("sheet").more.actions()
+    markdown.trigger()
     window.run("job.save-as")
-    assert all((tmp_path / name).stat().st_size > 1000 for name in ("sheet.html", "sheet.md", "script.sh", "copy.json"))
+    written = ("sheet.pdf", "sheet.html", "sheet.md", "script.sh", "copy.json")
+    assert all((tmp_path / name).stat().st_size > 1000 for name in written)
     click(window.chapter("sheet"), "HTML…")
     assert "cannot be written" in window.notice.words.text()
-    click(window.chapter("sheet"), "Copy")
+    copied.trigger()
     assert "# layout desk" in QGuiApplication.clipboard().text()
     (tmp_path / "later.json").write_text((tmp_path / "copy.json").read_text().replace('"version": 1', '"version": 5'))
     opened = iter([tmp_path / "later.json", tmp_path / "copy.json"])

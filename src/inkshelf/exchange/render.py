@@ -44,25 +44,20 @@ def _environment() -> Environment:
     return made
 
 
-def _sheet(reading: Reading, name: str, *, plain: bool = False) -> str:
+def _sheet(reading: Reading, name: str) -> str:
     made: Sheet = sheet(reading)
     stops = [one for one in made.findings if one.severity == "stop"]
     written = [one for one in made.findings if one.overridden]
     return (
         _environment()
         .get_template(name)
-        .render(sheet=made, stops=stops, written=written, binary=binary, both=both, plain=plain, nothing_starts=NOTHING_STARTS)
+        .render(sheet=made, stops=stops, written=written, binary=binary, both=both, nothing_starts=NOTHING_STARTS)
     )
 
 
 def html(reading: Reading) -> str:
     """Return the sheet as one self-contained page that prints on A4 and Letter."""
     return _sheet(reading, "sheet.html.j2")
-
-
-def printable(reading: Reading) -> str:
-    """Return the sheet as the simpler page that the window's own printing lays out, with sizes in points."""
-    return _sheet(reading, "sheet.html.j2", plain=True)
 
 
 def markdown(reading: Reading) -> str:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 from inkshelf.data import FOLDER
 
 SERIF, SANS, MONO = "Vollkorn", "Inter", "JetBrains Mono"
@@ -90,6 +92,7 @@ SLATE = Theme(
     "#343d48",
     "#1b2026",
 )
+PRINT = replace(PAPER, name="print", paper="#ffffff", card="#ffffff")
 THEMES = {"paper": PAPER, "slate": SLATE}
 
 
@@ -106,6 +109,8 @@ def _font(family: str, pixels: int, weight: int, *, italic: bool) -> QFont:
     font.setPixelSize(pixels)
     font.setWeight(QFont.Weight(weight))
     font.setItalic(italic)
+    if hasattr(font, "setFeature"):
+        font.setFeature(QFont.Tag(b"calt"), 0)  # no joined signs: what is to be typed, or is copied from a PDF, stays as it is
     return font
 
 
@@ -134,6 +139,16 @@ class _Current:
 def current() -> Theme:
     """Return the theme in use."""
     return _Current.theme
+
+
+@contextmanager
+def on_white() -> Iterator[None]:
+    """Draw with ink on white paper, whatever the window shows."""
+    shown, _Current.theme = _Current.theme, PRINT
+    try:
+        yield
+    finally:
+        _Current.theme = shown
 
 
 def apply(application: QApplication, name: str) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from inkshelf.core.boot.rehearse import Outcome, systems
+from inkshelf.core.boot.rehearse import Outcome, mishaps, systems
 from inkshelf.core.checks.registry import Finding, findings
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
@@ -33,7 +33,10 @@ class Row(Value, frozen=True):
 
 
 class Sheet(Value, frozen=True):
-    """Everything that the sheet shows; renderers only lay it out."""
+    """Everything that the sheet shows; renderers only lay it out.
+
+    ``titles`` names the systems by call number, ``mishaps`` what may happen by its key.
+    """
 
     title: str
     owner: str
@@ -43,6 +46,7 @@ class Sheet(Value, frozen=True):
     findings: tuple[Finding, ...]
     outcomes: tuple[Outcome, ...]
     titles: dict[str, str]
+    mishaps: dict[str, str]
     minutes: float
     cautions: tuple[str, ...] = CAUTIONS
     put_back: tuple[str, ...] = ()
@@ -67,6 +71,7 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         findings(reading) if found is None else found,
         reading.after,
         titles,
+        {one.key: one.title for one in mishaps(plan.planned)},
         total,
         put_back=_put_back(reading),
     )

@@ -75,6 +75,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("plan.ink", "Ink on the bench", "Plan", "Ctrl+B", lambda w: w.start_inking(), _can_ink),
     Action("plan.resume", "Go on with inking", "Plan", "Ctrl+Shift+B", lambda w: w.resume_inking(), _can_resume),
     Action("sheet.html", "Save sheet as HTML…", "Sheet", "Ctrl+E", lambda w: w.files.save_sheet("html"), _needs_plan),
+    Action("sheet.pdf", "Save sheet as PDF…", "Sheet", "Ctrl+Shift+E", lambda w: w.files.save_sheet("pdf"), _needs_plan),
     Action("sheet.md", "Save sheet as Markdown…", "Sheet", "", lambda w: w.files.save_sheet("md"), _needs_plan),
     Action("sheet.script", "Save partition script…", "Sheet", "", lambda w: w.files.save_script(), _needs_plan),
     Action("sheet.copy", "Copy sheet as Markdown", "Sheet", "", lambda w: w.files.copy_sheet(), _needs_plan),

@@ -5,11 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtGui import QGuiApplication, QTextDocument
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
 from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.plan.job import Job, Source, with_aim, with_found
+from inkshelf.core.plan.reading import Reading
 from inkshelf.core.value import replace
 from inkshelf.ui.demo import open_demo
 from inkshelf.ui.desk import Notice
@@ -157,14 +158,11 @@ class Files:
         self._try(work)
 
     def save_sheet(self, form: str, path: Path | None = None) -> None:
-        """Write the sheet."""
-        from inkshelf.exchange import render
-
+        """Write the sheet as HTML, Markdown or PDF."""
         reading = self.window.desk.reading
-        text = render.html(reading) if form == "html" else render.markdown(reading)
         chosen = path or self._ask_save("Save the sheet", f"{reading.job.title or 'sheet'}.{form}", f"*.{form}")
         if chosen:
-            self._write(chosen, text)
+            self._write(chosen, _sheet(reading, form))
 
     def save_script(self, path: Path | None = None) -> None:
         """Write the partition script."""
@@ -173,13 +171,13 @@ class Files:
         reading = self.window.desk.reading
         chosen = path or self._ask_save("Save the partition script", f"{reading.job.title or 'partitions'}.sh", "*.sh")
         if chosen:
-            self._try(lambda: self._write(chosen, render.script(reading)))
+            self._try(lambda: self._write(chosen, render.script(reading).encode()))
 
-    def _write(self, path: Path, text: str) -> None:
+    def _write(self, path: Path, written: bytes) -> None:
         from inkshelf.store.jobfile import write_atomically
 
         def work() -> None:
-            write_atomically(path, text.encode())
+            write_atomically(path, written)
             self.window.desk.say(Notice(f"Saved: {path}", bad=False))
 
         self._try(work)
@@ -197,10 +195,20 @@ class Files:
         """Print the sheet."""
         from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 
-        from inkshelf.exchange import render
+        from inkshelf.ui.sheetview.printing import print_sheet
 
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        printer.setDocName(self.window.desk.job.title or "Run sheet")
         if QPrintDialog(printer, self.window).exec():
-            document = QTextDocument()
-            document.setHtml(render.printable(self.window.desk.reading))
-            document.print(printer)
+            self._try(lambda: print_sheet(printer, self.window.desk.reading))
+
+
+def _sheet(reading: Reading, form: str) -> bytes:
+    """The sheet in one of its forms."""
+    if form == "pdf":
+        from inkshelf.ui.sheetview.printing import pdf
+
+        return pdf(reading)
+    from inkshelf.exchange import render
+
+    return (render.html(reading) if form == "html" else render.markdown(reading)).encode()

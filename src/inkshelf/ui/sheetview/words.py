@@ -10,6 +10,8 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter
 from inkshelf.ui import theme
 from inkshelf.ui.parts import MAY_BREAK
 
+INSIDE = re.compile(r"(?<=[0-9A-Fa-f])-(?=[0-9A-Fa-f])")  # a GUID stays in one piece
+NO_BREAK = "\u2060"
 SEPARATOR = re.compile(r"(?<=[\\/=:,])(?=[^\s\\/=:,])")
 
 
@@ -20,6 +22,7 @@ def laid_out(text: str, font: QFont, width: float) -> tuple[str, int]:
     too wide even so breaks anywhere.
     """
     metrics = QFontMetricsF(font)
+    text = INSIDE.sub(f"-{NO_BREAK}", text)
 
     def fits(words: list[str]) -> bool:
         return all(metrics.horizontalAdvance(word) <= width for word in words)

@@ -1,0 +1,99 @@
+"""The printed sheet: read back by a PDF reader, whole steps on every page, the disk on every page."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QColor, QPageSize
+from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtWidgets import QApplication
+
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import Reading, read
+from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.value import replace
+from inkshelf.ui import theme
+from inkshelf.ui.frame.window import Window
+from inkshelf.ui.sheetview.blocks import Block
+from inkshelf.ui.sheetview.printing import paginate, pdf
+
+A4, LETTER, A5 = QPageSize.PageSizeId.A4, QPageSize.PageSizeId.Letter, QPageSize.PageSizeId.A5
+
+
+def opened(written: bytes, folder: Path) -> QPdfDocument:
+    path = folder / "sheet.pdf"
+    path.write_bytes(written)
+    document = QPdfDocument(None)
+    assert document.load(str(path)) == QPdfDocument.Error.None_
+    return document
+
+
+def pages(reading: Reading, folder: Path, paper: QPageSize.PageSizeId = A4) -> list[str]:
+    """The words on every page, without blanks: how lines are broken does not matter."""
+    document = opened(pdf(reading, paper), folder)
+    found = [document.getAllText(number).text() for number in range(document.pageCount())]
+    return [re.sub(r"[\s\u00ad\u200b\u2060\ufffe]", "", text) for text in found]
+
+
+def bare(text: str) -> str:
+    return re.sub(r"\s", "", text)
+
+
+@pytest.mark.parametrize("paper", [A4, LETTER, A5])
+def test_every_step_is_whole_on_one_page_with_its_exact_values(
+    qapp: QApplication, job: Job, tmp_path: Path, paper: QPageSize.PageSizeId
+) -> None:
+    reading = read(job)
+    found = pages(reading, tmp_path, paper)
+    for row in sheet(reading).rows:
+        (page,) = [text for text in found if bare(row.words.title) in text]
+        for _, value in row.words.values:
+            assert bare(value) in page, (row.number, value)
+        assert bare(row.words.caution) in page
+        assert bare(row.words.look) in page
+
+
+def test_every_page_says_which_disk_and_how_many_pages_there_are(qapp: QApplication, job: Job, tmp_path: Path) -> None:
+    reading = read(replace(job, title="Front desk"))
+    found = pages(reading, tmp_path)
+    disk = job.found.disks[0]
+    for number, text in enumerate(found, 1):
+        assert f"page{number}of{len(found)}" in text
+        assert bare(disk.identity()) in text
+        assert "Frontdesk" in text
+    assert sum("Pointofnoreturn" in text for text in found) == 1
+    assert "owner,date" in found[-1]
+    assert "technician,date" in found[-1]
+
+
+def test_paper_is_white_whatever_the_window_shows(qapp: QApplication, job: Job, tmp_path: Path) -> None:
+    theme.apply(qapp, "slate")
+    dark = pdf(read(job))
+    assert theme.current().name == "slate"
+    theme.apply(qapp, "paper")
+    picture = opened(dark, tmp_path).render(0, QSize(300, 424))
+    corners = {picture.pixelColor(x, y).name() for x in (2, 150, 297) for y in (2, 421)}
+    assert corners <= {"#ffffff", "#000000"}  # nothing is painted at the edge: white, or see-through
+    dark_ink = sum(QColor(picture.pixelColor(x, y)).lightness() < 90 for x in range(300) for y in range(30, 60))
+    assert dark_ink > 20, "the title is ink, not chalk"
+
+
+def test_a_heading_goes_over_with_what_stands_under_it() -> None:
+    def block(high: float, *, joined: bool = False) -> Block:
+        return Block(lambda _: high, lambda *_: None, joined)
+
+    heading, step, long = block(20, joined=True), block(50), block(500)
+    assert paginate([step, heading, step], 600, 100) == [[step], [heading, step]]
+    assert paginate([long, step], 600, 100) == [[long], [step]]
+    assert paginate([step, step, step], 600, 100) == [[step, step], [step]]
+
+
+def test_the_window_saves_the_sheet_as_pdf(window: Window, tmp_path: Path) -> None:
+    window.files.save_sheet("pdf", tmp_path / "taken along.pdf")
+    assert opened((tmp_path / "taken along.pdf").read_bytes(), tmp_path).pageCount() >= 3
+    assert not window.desk.notice.bad
+    window.files.save_sheet("pdf", tmp_path / "no such folder" / "sheet.pdf")
+    assert window.desk.notice.bad
