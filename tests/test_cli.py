@@ -208,7 +208,7 @@ def bad_inputs(folder: Path, image: Path, job: Path) -> list[tuple[str, ...]]:
         ("aim", str(job), "beside", "--disk", "Q", "--size", "1parsec"),
         ("ink", str(job), "--bench", str(folder / "bench")),
         ("ink", str(job), "--bench", str(image)),
-        ("sheet", str(job), "--format", "pdf", "-o", "x"),
+        ("sheet", str(job), "--format", "doc", "-o", "x"),
         ("sheet", str(job), "-o", str(folder / "no" / "such" / "folder")),
         ("know", str(job), "mood", "good"),
         ("know", str(job), "used:X1", "1GiB"),

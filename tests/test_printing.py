@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -15,6 +18,7 @@ from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.value import replace
+from inkshelf.store import jobfile
 from inkshelf.ui import theme
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.sheetview.blocks import Block
@@ -97,3 +101,12 @@ def test_the_window_saves_the_sheet_as_pdf(window: Window, tmp_path: Path) -> No
     assert not window.desk.notice.bad
     window.files.save_sheet("pdf", tmp_path / "no such folder" / "sheet.pdf")
     assert window.desk.notice.bad
+
+
+def test_the_command_line_writes_the_same_pdf_without_a_display(job: Job, tmp_path: Path) -> None:
+    jobfile.save(job, tmp_path / "job.json")
+    away = {key: value for key, value in os.environ.items() if key != "QT_QPA_PLATFORM"} | {"DISPLAY": ":987"}
+    command = [sys.executable, "-m", "inkshelf", "sheet", "job.json", "--format", "pdf", "-o", "sheet.pdf"]
+    done = subprocess.run(command, cwd=tmp_path, env=away, capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert opened((tmp_path / "sheet.pdf").read_bytes(), tmp_path).pageCount() >= 3

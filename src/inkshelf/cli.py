@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -15,6 +16,7 @@ from inkshelf.cli_change import change
 from inkshelf.cli_new import new
 from inkshelf.cli_shared import FACTS, JobPath, JsonFlag, choice, print_json, read_job
 from inkshelf.core.errors import InkshelfError, JobError
+from inkshelf.core.plan.reading import Reading
 from inkshelf.ending import STATUS_STOP, bad, status
 
 app = typer.Typer(
@@ -242,20 +244,37 @@ def rehearse(job: JobPath, as_json: JsonFlag = False) -> None:
 def sheet(
     job: JobPath,
     output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE")],
-    form: Annotated[str, typer.Option("--format", help="html or md")] = "html",
+    form: Annotated[str, typer.Option("--format", help="html, md or pdf")] = "html",
 ) -> None:
     """Write the run sheet."""
     from inkshelf.exchange import render
     from inkshelf.store.jobfile import write_atomically
 
-    writer = choice("--format", form, {"html": render.html, "md": render.markdown})
+    written: dict[str, Callable[[Reading], bytes]] = {
+        "html": lambda one: render.html(one).encode(),
+        "md": lambda one: render.markdown(one).encode(),
+        "pdf": _pdf,
+    }
+    writer = choice("--format", form, written)
     reading, _ = read_job(job)
     if not reading.job.steps:
         raise JobError(
             reading.job.plan_fault or "There is no plan yet.", f"Say the aim first: inkshelf aim {job} beside --size 120GiB"
         )
-    write_atomically(output, writer(reading).encode())
+    write_atomically(output, writer(reading))
     print(f"{output}: {len(reading.job.steps)} steps")
+
+
+def _pdf(reading: Reading) -> bytes:
+    """The sheet as it is printed; drawn without a display, even where there is one."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from inkshelf.ui.sheetview.printing import pdf
+    from inkshelf.ui.start import application
+
+    drawing = application()
+    written = pdf(reading)
+    del drawing  # the fonts are its own: it had to live until here
+    return written
 
 
 @app.command()
