@@ -115,7 +115,7 @@ def measure_window(folder: Path) -> None:
             had.append(float(said.stdout.split()[-1]) - begun)
     empty, text, full = (statistics.median(had) for had in times.values())
     line(
-        "window with three lines of text against an empty one",
+        "window of three lines of text, and the model's library",
         f"{text * 1000:.0f} / {empty * 1000:.0f} ms = {text / empty:.2f}",
         "for comparison",
         good=True,
