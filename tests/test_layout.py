@@ -9,9 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.core.plan.aim import Aim
-from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.job import Job, replan, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GB, GIB, MIB
+from inkshelf.core.steps.kinds import Delete, Format, Step
 from inkshelf.core.value import replace
 from inkshelf.ui.shelf.layout import LEAST_VOLUME, Edge, lay_out, make_scale, snap
 from strategies import aims
@@ -48,6 +49,15 @@ def test_what_is_not_widened_keeps_its_proportion(parts: list[tuple[int, int, fl
     for start, end, _ in parts:
         if start not in scale.widened:
             assert abs((scale.x(end) - scale.x(start)) - (end - start) * scale.bulk) < 0.01
+
+
+@pytest.mark.parametrize("step", [Format("R1", "ext4", "new", "c1ea0b5e-8f0a-4c61-9d55-0f3b6a1d2e77"), Delete("R1")])
+def test_what_is_given_up_has_no_ribbon_and_says_so(found_job: Job, step: Step) -> None:
+    reading = read(replan(replace(found_job, by_hand=(step,))))
+    assert reading.ledger.lost == ("R1",)
+    kinds = {one.call: (one.kind, one.words) for one in lay_out(reading, "A", 0, 724).ribbons}
+    assert kinds.pop("R1") == ("lost", "R1 is given up")
+    assert {kind for kind, _ in kinds.values()} == {"stays"}
 
 
 @given(aims)

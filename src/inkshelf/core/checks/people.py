@@ -88,7 +88,7 @@ def given_up(reading: Reading) -> Iterator[Finding]:
         if found is None:
             continue
         volume = found[1]
-        what = volume.holds.title if volume.holds else f"{binary(volume.used)} in use" if volume.used else "its place"
+        what = volume.holds.title if volume.holds else f"{binary(volume.used)} in use" if volume.used else "Whatever it holds"
         why = f"{what} would be gone, and only a back-up brings it back."
         if volume.role == "recovery":
             why += " Without it the owner's system cannot repair itself."

@@ -18,7 +18,7 @@ from inkshelf.ui.frame.contents import CHAPTERS, Contents
 from inkshelf.ui.frame.files import Files
 from inkshelf.ui.frame.margin import Margin
 from inkshelf.ui.frame.reckoner import Reckoner
-from inkshelf.ui.parts import button, label
+from inkshelf.ui.parts import OneLine, button, label
 
 if TYPE_CHECKING:
     from inkshelf.ui.inkview.page import InkPage
@@ -90,7 +90,7 @@ class Window(QMainWindow):
         row = QHBoxLayout(header)
         row.setContentsMargins(24, 0, 24, 0)
         row.setSpacing(8)
-        self.title, self.subtitle = label("", theme.serif(19)), label("", theme.sans(13), quiet=True)
+        self.title, self.subtitle = OneLine("", theme.serif(19)), OneLine("", theme.sans(13), quiet=True)
         row.addWidget(self.title)
         row.addWidget(self.subtitle)
         row.addStretch(1)

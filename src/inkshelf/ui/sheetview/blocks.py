@@ -115,11 +115,12 @@ def _boards(reading: Reading, disk: Disk) -> Block:
         width = box.width() / BOARDS
         shelf = lay_out(reading, disk.id, 0.0, width, reading.job.unit)
         if shelf is not None:
-            painter.translate(box.left(), box.top() + 14)
+            write(painter, f"Disk {disk.id}", theme.serif(17), "ink", box.adjusted(0, 20, 0, 0))
+            painter.translate(box.left(), box.top() + 44)
             painter.scale(BOARDS, BOARDS)
             boards.draw_shelf(painter, replace(shelf, edges=()), width, reading.job.unit, "", "", "", focused=False)
 
-    return Block(lambda _: 14 + boards.TOTAL * BOARDS, draw)
+    return Block(lambda _: 44 + boards.TOTAL * BOARDS, draw)
 
 
 def _step(row: Row) -> Block:

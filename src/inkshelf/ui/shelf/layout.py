@@ -76,12 +76,12 @@ class Space(Value, frozen=True):
 
 
 class Ribbon(Value, frozen=True):
-    """What is kept, from where it was to where it goes."""
+    """What is kept, from where it was to where it goes; or that it is given up (``lost``: it goes nowhere)."""
 
     call: str
     top: tuple[float, float]
     foot: tuple[float, float]
-    kind: Literal["stays", "shrinks", "moves"]
+    kind: Literal["stays", "shrinks", "moves", "lost"]
     words: str
 
 
@@ -164,7 +164,7 @@ def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str
         tuple(_spine(one, scale) for one in after.volumes),
         _spaces(before, scale),
         _spaces(after, scale),
-        _ribbons(before, after, scale),
+        _ribbons(before, after, reading.ledger.lost, scale),
         _edges(reading, before, after, scale),
         _ticks(scale, before.size, unit),
         tuple(brace for disk in (before, after) for brace in _braces(disk, scale, planned=disk is after)),
@@ -220,11 +220,15 @@ def _spaces(disk: Disk, scale: Scale) -> tuple[Space, ...]:
     )
 
 
-def _ribbons(before: Disk, after: Disk, scale: Scale) -> tuple[Ribbon, ...]:
+def _ribbons(before: Disk, after: Disk, lost: tuple[str, ...], scale: Scale) -> tuple[Ribbon, ...]:
     from inkshelf.core.size import binary
 
     found = []
     for old in before.volumes:
+        if old.call in lost:
+            ends = scale.x(old.start), scale.x(old.end)
+            found.append(Ribbon(old.call, ends, ends, "lost", f"{old.call} is given up"))
+            continue
         new = next((one for one in after.volumes if one.call == old.call and not one.planned), None)
         if new is None:
             continue

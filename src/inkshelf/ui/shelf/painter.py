@@ -15,6 +15,7 @@ FOUND_FOOT = FOUND_TOP + FOUND_HEIGHT
 PLANNED_TOP, PLANNED_HEIGHT = FOUND_FOOT + 66.0, 146.0
 PLANNED_FOOT = PLANNED_TOP + PLANNED_HEIGHT
 TAPE_TOP, TAPE_HEIGHT = PLANNED_FOOT + 12.0, 25.0
+BESIDE_PLANNED = 92.0  # where the words "as planned" end
 WIDE = 150.0  # a spine with room for its words in full
 TOTAL = TAPE_TOP + TAPE_HEIGHT + 6
 
@@ -65,7 +66,26 @@ def _notches(painter: QPainter, shelf: Shelf, near: set[str]) -> None:
             _smallest(painter, spine, spine.smallest_x, spine.smallest)
 
 
+def _given_up(painter: QPainter, ribbon: Ribbon) -> None:
+    """A stub that is torn off: what lay here goes nowhere, and says so where there is room."""
+    ink = theme.current()
+    left, right, top = ribbon.top[0] + 1, ribbon.top[1] - 1, FOUND_FOOT + 4
+    count = max(2, round((right - left) / 7))
+    teeth = [QPointF(right - (right - left) * at / count, top + (12 if at % 2 else 19)) for at in range(count + 1)]
+    painter.setPen(QPen(ink.color("stop"), 1.2))
+    painter.setBrush(ink.color("stop_wash"))
+    painter.drawPolygon(QPolygonF([QPointF(left, top), QPointF(right, top), *teeth]))
+    painter.setFont(theme.serif(14, 600, italic=True))
+    wide = painter.fontMetrics().horizontalAdvance(ribbon.words)
+    begin = max(BESIDE_PLANNED, left + (right - left - wide) / 2)
+    if begin + wide <= right:
+        painter.drawText(QPointF(begin, top + 38), ribbon.words)
+
+
 def _ribbon(painter: QPainter, ribbon: Ribbon) -> None:
+    if ribbon.kind == "lost":
+        _given_up(painter, ribbon)
+        return
     ink = theme.current()
     top, foot = FOUND_FOOT + 4, PLANNED_TOP
     middle = (top + foot) / 2
@@ -80,7 +100,7 @@ def _ribbon(painter: QPainter, ribbon: Ribbon) -> None:
     if ribbon.words:
         painter.setFont(theme.serif(14, 600, italic=True))
         wide = painter.fontMetrics().horizontalAdvance(ribbon.words)
-        left = ribbon.foot[0] + max(12.0, (ribbon.foot[1] - ribbon.foot[0] - wide) / 2)
+        left = max(BESIDE_PLANNED, ribbon.foot[0] + max(12.0, (ribbon.foot[1] - ribbon.foot[0] - wide) / 2))
         if ribbon.top[1] - left > wide + 40:
             painter.setPen(ink.color("ink"))
             painter.drawText(QPointF(left, middle + 3), ribbon.words)

@@ -104,6 +104,7 @@ class StartChapter(QWidget):
         self.map.updateGeometry()
         self.map.refresh()
         self.table.refresh()
+        self.table.setVisible(bool(self.now.outcomes))
         self._say()
 
     def choose(self, mishap: str) -> None:
@@ -215,10 +216,9 @@ class StartMap(QWidget):
         for place, route in enumerate(now.routes):
             self._lead(painter, columns, middle, place, route)
         firmware = now.machine.firmware
+        secure = "no Secure Boot" if firmware.mode == "legacy" else f"Secure Boot {firmware.secure_boot or 'unknown'}"
         mode = {"uefi": "UEFI", "legacy": "legacy", None: "mode not known"}[firmware.mode]
-        self._station(
-            painter, columns[0], middle, Station("firmware", mode, f"Secure Boot {firmware.secure_boot or 'not known'}"), "ink"
-        )
+        self._station(painter, columns[0], middle, Station("firmware", mode, secure), "ink")
         for place, route in enumerate(now.routes):
             self._route(painter, columns, place, route)
         if not now.routes:
