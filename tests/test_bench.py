@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import threading
 from pathlib import Path
 
 import pytest
@@ -150,6 +151,15 @@ def test_cancelling_stops_between_steps_and_says_where(job: Job, tmp_path: Path,
 def test_a_second_process_on_one_bench_is_refused(job: Job, tmp_path: Path) -> None:
     with Bench(tmp_path / "bench"), pytest.raises(BenchError, match="already"):
         ink(job, tmp_path / "bench")
+
+
+def test_a_bench_whose_owner_is_just_dying_is_waited_for(tmp_path: Path) -> None:
+    dying = Bench(tmp_path / "bench").__enter__()
+    timer = threading.Timer(0.3, dying.__exit__, (None, None, None))
+    timer.start()
+    with Bench(tmp_path / "bench") as bench:
+        assert bench.folder.exists()
+    timer.join()
 
 
 def test_an_image_that_changed_since_it_was_taken_in_is_refused(job: Job, tmp_path: Path) -> None:

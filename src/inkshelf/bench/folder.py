@@ -6,6 +6,7 @@ import fcntl
 import json
 import os
 import shutil
+import time
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -19,6 +20,7 @@ from inkshelf.core.size import binary
 
 MARK = "inkshelf-bench.json"
 HOLE = 8 << 20
+PATIENCE = 2.0  # seconds
 
 
 class Bench:
@@ -42,14 +44,24 @@ class Bench:
             raise BenchError(
                 f"{self.folder} cannot be used: {error.strerror}.", "Choose another folder for the bench."
             ) from None
-        try:
-            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            os.close(self._lock)
-            raise BenchError(
-                f"Somebody is inking in {self.folder} already.", "Wait until it is done, or choose another folder."
-            ) from None
+        self._take_lock()
         return self
+
+    def _take_lock(self) -> None:
+        """Lock the folder. One that just died may hold it a moment longer: a utility it was starting has the file still."""
+        until = time.monotonic() + PATIENCE
+        while True:
+            try:
+                fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError:
+                if time.monotonic() >= until:
+                    os.close(self._lock)
+                    raise BenchError(
+                        f"Somebody is inking in {self.folder} already.", "Wait until it is done, or choose another folder."
+                    ) from None
+                time.sleep(0.05)
+            else:
+                return
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         os.close(self._lock)
