@@ -5,6 +5,7 @@ from __future__ import annotations
 from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB, MIB, Typed, binary, decimal, grouped, to_type
+from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value
 
 
@@ -20,6 +21,17 @@ class Reckoning(Value, frozen=True):
     sector_words: str
     typed: tuple[Typed, ...]
     after: tuple[tuple[str, str], ...] = ()
+
+
+def byte_figures(ledger: Ledger) -> tuple[tuple[str, str], ...]:
+    """Return what becomes of every byte as five pairs of words and figure; they add up to the ledger."""
+    return (
+        ("kept in place", binary(ledger.kept_bytes)),
+        ("moved", binary(ledger.moved_bytes)),
+        ("erased", binary(ledger.erased_bytes)),
+        ("new", binary(ledger.new_bytes)),
+        ("lost", ", ".join(ledger.lost) or "nothing"),
+    )
 
 
 def reckon(reading: Reading, call: str) -> Reckoning | None:

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QFont, QPainter, QPen
 
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.sheet.reckon import byte_figures
 from inkshelf.core.sheet.sheet import Row, Sheet
-from inkshelf.core.size import binary
 from inkshelf.core.value import Value, replace
 from inkshelf.ui import theme
 from inkshelf.ui.sheetview.rows import RowDelegate
@@ -129,14 +129,7 @@ def _step(row: Row) -> Block:
 
 
 def _figures(made: Sheet) -> Block:
-    ledger = made.ledger
-    figures = (
-        ("kept in place", binary(ledger.kept_bytes)),
-        ("moved", binary(ledger.moved_bytes)),
-        ("erased", binary(ledger.erased_bytes)),
-        ("new", binary(ledger.new_bytes)),
-        ("lost", ", ".join(ledger.lost) or "nothing"),
-    )
+    figures = byte_figures(made.ledger)
 
     def draw(painter: QPainter, box: QRectF) -> None:
         for place, (words, figure) in enumerate(figures):

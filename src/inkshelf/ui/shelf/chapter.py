@@ -7,7 +7,8 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.rehearse import systems
-from inkshelf.core.size import binary, both
+from inkshelf.core.sheet.reckon import byte_figures
+from inkshelf.core.size import both
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import Choice, OneLine, button, clear, draw_call, label, scrolled
@@ -116,21 +117,14 @@ class ByteRow(QWidget):
         painter.setFont(theme.serif(15))
         painter.setPen(ink.color("ink"))
         painter.drawText(QPointF(2, 16), "What becomes of every byte")
-        lost = ", ".join(ledger.lost)
-        figures = [
-            ("kept in place", binary(ledger.kept_bytes), "ink"),
-            ("moved", binary(ledger.moved_bytes), "ink"),
-            ("erased", binary(ledger.erased_bytes), "stop" if ledger.erased_bytes else "ink"),
-            ("new", binary(ledger.new_bytes), "pencil"),
-            ("lost", lost or "nothing", "stop" if lost else "ok"),
-        ]
-        for place, (words, figure, tint) in enumerate(figures):
+        tints = {"erased": "stop" if ledger.erased_bytes else "ink", "new": "pencil", "lost": "stop" if ledger.lost else "ok"}
+        for place, (words, figure) in enumerate(byte_figures(ledger)):
             x = 2.0 + place * min(150.0, self.width() / 5)
             painter.setFont(theme.sans(12))
             painter.setPen(ink.color("pencil"))
             painter.drawText(QPointF(x, 37), words)
             painter.setFont(theme.mono(16, 700))
-            painter.setPen(ink.color(tint))
+            painter.setPen(ink.color(tints.get(words, "ink")))
             painter.drawText(QPointF(x, 58), figure)
 
 
