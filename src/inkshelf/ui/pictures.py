@@ -5,11 +5,16 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
+from PyQt6.QtCore import QBuffer, QSize
+from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QApplication
 
+from inkshelf.core.plan.reading import Reading
 from inkshelf.ui.demo import demo_job
 from inkshelf.ui.frame.window import Window
 
+PAPER = QSize(868, 1228)  # A4
 VIEWS = ("intake", "aim", "shelf", "start", "sheet")
 
 
@@ -19,6 +24,23 @@ def settle(seconds: float = 0.05) -> None:
     while time.monotonic() < until:
         QApplication.processEvents()
         time.sleep(0.005)
+
+
+def take_paper(reading: Reading, path: Path) -> Path:
+    """Save the first page of the sheet as it is printed, read from its PDF."""
+    from inkshelf.ui.sheetview.printing import pdf
+
+    kept, document = QBuffer(), QPdfDocument(None)
+    kept.setData(pdf(reading))
+    kept.open(QBuffer.OpenModeFlag.ReadOnly)
+    document.load(kept)
+    page = QImage(PAPER, QImage.Format.Format_RGB32)
+    page.fill(QColor("white"))
+    painter = QPainter(page)
+    painter.drawImage(0, 0, document.render(0, PAPER))
+    painter.end()
+    page.save(str(path))
+    return path
 
 
 def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int] = (1280, 800)) -> list[Path]:
@@ -42,6 +64,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
         if key == "start":
             window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
         take(key)
+    made.append(take_paper(window.desk.reading, folder / "sheet-on-paper.png"))
     window.desk.show("shelf")
     window.set_theme("slate")
     take("shelf-slate")
