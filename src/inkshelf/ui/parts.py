@@ -35,6 +35,8 @@ class OneLine(QLabel):
         self.setText(text)
 
     def setText(self, text: str | None) -> None:
+        if text == self._whole:
+            return
         self._whole = text or ""
         self.setAccessibleName(self._whole)
         self.updateGeometry()

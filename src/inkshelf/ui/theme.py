@@ -173,7 +173,7 @@ QMainWindow, QDialog, #paper { background: @paper; }
 #margin { background: @paper; border-left: 1.5px solid @line; }
 #reckoner { background: @desk; border-top: 2px solid @ink; }
 #overlay { background: @card; border: 2px solid @ink; border-radius: 6px; }
-QListWidget::item { padding: 3px 6px; } QListWidget::item:selected { background: @select; color: @ink; }
+QListWidget::item { padding: 3px 6px; } QListWidget::item:disabled { color: @pencil; } QListWidget::item:selected { background: @select; color: @ink; }
 #card { background: @card; border: 1px solid @line; border-radius: 6px; }
 QLabel { background: transparent; }
 QLabel[quiet="true"] { color: @pencil; }

@@ -4,14 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QFrame, QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import QModelIndex, Qt
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QPainter
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from inkshelf.ui import theme
 from inkshelf.ui.frame.actions import ACTIONS, Action
 from inkshelf.ui.parts import label
 
+BESIDE = Qt.ItemDataRole.UserRole + 1
 MORE_KEYS = (
     ("Left, Right", "move the edge on the shelf by 1 GiB"),
     ("Shift + Left, Right", "by 10 GiB"),
@@ -58,6 +69,23 @@ class Overlay(QFrame):
         super().keyPressEvent(event)
 
 
+class BesideDelegate(QStyledItemDelegate):
+    """A command with its keys at the right, or the reason why it cannot be done now."""
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        super().paint(painter, option, index)
+        beside = index.data(BESIDE)
+        if painter is None or not beside:
+            return
+        painter.save()
+        able = bool(index.flags() & Qt.ItemFlag.ItemIsEnabled)
+        painter.setFont(theme.mono(12) if able else theme.sans(12))
+        painter.setPen(theme.current().color("pencil"))
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(option.rect.adjusted(0, 0, -10, 0), right, beside)
+        painter.restore()
+
+
 class CommandPalette(Overlay):
     """Type a few letters, press Enter."""
 
@@ -78,6 +106,7 @@ class CommandPalette(Overlay):
         self.list.setFixedHeight(330)
         self.list.setFont(theme.sans(13))
         self.list.setAccessibleName("commands that match")
+        self.list.setItemDelegate(BesideDelegate(self.list))
         self.list.itemActivated.connect(lambda _: self._go())
         self.list.itemClicked.connect(lambda _: self._go())
         box.addWidget(self.list)
@@ -92,9 +121,10 @@ class CommandPalette(Overlay):
         self.list.clear()
         for one in matches(words):
             reason = self._why_not(one)
-            keys = f"   {one.keys}" if one.keys else ""
-            item = QListWidgetItem(f"{one.group}:  {one.title}{f'   ({reason})' if reason else keys}")
+            item = QListWidgetItem(f"{one.group}:  {one.title}")
             item.setData(Qt.ItemDataRole.UserRole, one.id)
+            item.setData(BESIDE, reason or one.keys)
+            item.setData(Qt.ItemDataRole.AccessibleDescriptionRole, reason or one.keys)
             if reason:
                 item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
             self.list.addItem(item)

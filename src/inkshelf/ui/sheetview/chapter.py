@@ -79,7 +79,8 @@ class SheetView(QListView):
             self.tick(self.currentIndex())
             return
         if event is not None and event.matches(QKeySequence.StandardKey.Copy) and self.currentIndex().isValid():
-            self.copy("\n".join(value for _, value in self.currentIndex().data(ROW_ROLE).words.values))
+            words = self.currentIndex().data(ROW_ROLE).words
+            self.copy("\n".join(value for _, value in words.values) or words.title)
             return
         super().keyPressEvent(event)
 
