@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
+from itertools import combinations, pairwise
 
 import pytest
 from hypothesis import given
@@ -14,6 +14,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Delete, Format, Step
 from inkshelf.core.value import replace
+from inkshelf.ui.aim.gauge import lines_of
 from inkshelf.ui.shelf.layout import LEAST_VOLUME, Edge, lay_out, make_scale, snap
 from strategies import aims
 
@@ -148,3 +149,14 @@ def test_a_larger_disk_gets_coarser_ticks(found_job: Job) -> None:
     )
     shelf = lay_out(read(huge), "A", 0, 724)
     assert 3 <= len([tick for tick in shelf.ticks if tick.text]) <= 14
+
+
+@given(st.lists(st.tuples(st.floats(0, 700), st.floats(20, 300)), min_size=1, max_size=4))
+def test_words_on_the_gauge_never_meet(places: list[tuple[float, float]]) -> None:
+    spans = [(left, left + wide) for left, wide in places]
+    lines = lines_of(spans)
+    assert lines[0] == 0
+    for (one, line), (other, beside) in combinations(zip(spans, lines, strict=True), 2):
+        assert line != beside or one[1] < other[0] or other[1] < one[0]
+    apart = [(200.0 * place, 200.0 * place + 100) for place in range(3)]
+    assert lines_of(apart) == [0, 0, 0]

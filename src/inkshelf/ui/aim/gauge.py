@@ -16,6 +16,7 @@ from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 
 MOST = "most, keeping the reserve"
+APART = 8
 
 
 class Marks(Value, frozen=True):
@@ -51,6 +52,16 @@ def marks(desk: Desk) -> Marks | None:
     )
 
 
+def lines_of(spans: list[tuple[float, float]]) -> list[int]:
+    """Return, for words from one pixel to another, the first line on which each meets none of those before it."""
+    lines: list[int] = []
+    for place, (left, right) in enumerate(spans):
+        before = list(zip(spans[:place], lines, strict=True))
+        taken = {line for (low, high), line in before if left < high + APART and low < right + APART}
+        lines.append(next(line for line in range(place + 1) if line not in taken))
+    return lines
+
+
 class Gauge(QWidget):
     """Room from nothing to the most possible; drag or arrow keys choose."""
 
@@ -58,14 +69,14 @@ class Gauge(QWidget):
         super().__init__()
         self.desk = desk
         self._dragging = False
-        self.setFixedHeight(100)
+        self.setFixedHeight(112)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SplitHCursor)
         self.setAccessibleName("room for the new system")
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 100)
+        return QSize(600, 112)
 
     def _x(self, size: int, most: int) -> float:
         return 10 + (self.width() - 20) * min(1.0, size / (most * 1.02))
@@ -113,14 +124,16 @@ class Gauge(QWidget):
         ink = theme.current()
         painter.setFont(theme.sans(11))
         known = ((now.least, "floor", "stop"), (now.comfort, "comfortable", "ok"), (now.most, MOST, "pencil"))
-        ends = [0.0, 0.0]
+        drawn: list[tuple[float, str, str]] = []
+        spans: list[tuple[float, float]] = []
         for size, words, tint in sorted(known):
             x = self._x(size, now.most)
             text = f"{words} {binary(size)}"
             wide = painter.fontMetrics().horizontalAdvance(text)
             left = max(4.0, min(self.width() - wide - 6.0, x - wide / 2))
-            line = 0 if left > ends[0] + 8 else 1
-            ends[line] = left + wide
+            drawn.append((x, text, tint))
+            spans.append((left, left + wide))
+        for (x, text, tint), (left, _), line in zip(drawn, spans, lines_of(spans), strict=True):
             painter.setPen(QPen(ink.color(tint), 1.6))
             painter.drawLine(QPointF(x, bar.bottom()), QPointF(x, bar.bottom() + 8 + 13 * line))
             painter.drawText(QPointF(left, bar.bottom() + 22 + 14 * line), text)

@@ -52,11 +52,11 @@ class Note(QWidget):
         """Show a finding that differs in its words only."""
         self.finding = finding
         self.setAccessibleName(f"{WORDS[finding.severity]}: {finding.title}")
-        self.setAccessibleDescription(finding.why)
         self._calls = " ".join(finding.calls[:3])
         self._title = kept_together(finding.title)
-        self._why = f"{finding.why} Answered for: {finding.overridden}" if finding.overridden else finding.why
-        self._why = kept_together(self._why)
+        why = f"{finding.why} Answered for: {finding.overridden}" if finding.overridden else finding.why
+        self.setAccessibleDescription(why)
+        self._why = kept_together(why)
         self._place()
         self.update()
 

@@ -240,11 +240,11 @@ class Window(QMainWindow):
     def ink_page(self) -> InkPage:
         """The inking page, made when it is first needed."""
         if self._ink_page is None:
-            from inkshelf.ui.inkview.page import InkPage
+            from inkshelf.ui.inkview.page import Does, InkPage
 
-            self._ink_page = InkPage(
-                self.cancel_inking, lambda: self.desk.show("shelf"), self.resume_inking, lambda: self.desk.show("sheet")
-            )
+            show = self.desk.show
+            does = Does(self.cancel_inking, lambda: show("shelf"), self.resume_inking, lambda: show("sheet"))
+            self._ink_page = InkPage(does)
             self.pages.addWidget(self._ink_page)
         return self._ink_page
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QProgressBar, QVBo
 
 from inkshelf.bench.inker import Progress, Report
 from inkshelf.core.size import binary
+from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.inkview.steps import Row, StepList, time_left
 from inkshelf.ui.parts import button, clear, heading, label, scrolled
@@ -24,21 +25,24 @@ IF_IT_STOPS = (
 IF_NOT_AS_PREDICTED = "The source image is untouched. Ink once more; if it is the same again, do not work by this plan."
 
 
+class Does(Value, frozen=True):
+    """What the page's buttons do."""
+
+    cancel: Callable[[], object]
+    back: Callable[[], object]
+    go_on: Callable[[], object]
+    to_sheet: Callable[[], object]
+
+
 class InkPage(QWidget):
     """Shows inking while it goes on and what came of it."""
 
-    def __init__(
-        self,
-        cancel: Callable[[], object],
-        back: Callable[[], object],
-        go_on: Callable[[], object],
-        to_sheet: Callable[[], object],
-    ) -> None:
+    def __init__(self, does: Does) -> None:
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 12)
         box.setSpacing(12)
-        box.addLayout(self._head(cancel, back, go_on, to_sheet))
+        box.addLayout(self._head(does))
         self.words = label("", theme.serif(18), wrap=True)
         box.addWidget(self.words)
         self.bar = QProgressBar()
@@ -58,25 +62,22 @@ class InkPage(QWidget):
         row.addWidget(scrolled(inside), 3)
         box.addLayout(row, 1)
 
-    def _head(
-        self,
-        cancel: Callable[[], object],
-        back: Callable[[], object],
-        go_on: Callable[[], object],
-        to_sheet: Callable[[], object],
-    ) -> QHBoxLayout:
+    def _head(self, does: Does) -> QHBoxLayout:
         head, self.sub = heading("Inking")
-        self.cancel = button("Cancel", cancel)
-        self.back = button("Back to the shelf", back)
+        self.cancel = button("Cancel", does.cancel)
+        self.back = button("Back to the shelf", does.back)
         self.go_on = button(
-            "Go on from there", go_on, tip="what is on the bench is kept; the work goes on at the step where it stopped"
+            "Go on from there", does.go_on, tip="what is on the bench is kept; the work goes on at the step where it stopped"
         )
         self.go_on.hide()
         head.addWidget(self.go_on)
         head.addWidget(self.cancel)
         head.addWidget(self.back)
         self.to_sheet = button(
-            "To the sheet", to_sheet, primary=True, tip="the steps to take along to the machine, with boxes to tick (Ctrl+5)"
+            "To the sheet",
+            does.to_sheet,
+            primary=True,
+            tip="the steps to take along to the machine, with boxes to tick (Ctrl+5)",
         )
         head.addWidget(self.to_sheet)
         return head

@@ -44,7 +44,8 @@ def blocks(made: Sheet, reading: Reading) -> list[Block]:
     ]
     planned = {disk.id: disk for disk in reading.plan.planned.disks}
     found += [_boards(reading, disk) for disk in made.disks if planned.get(disk.id) != disk]
-    found += [_heading("Steps", "if it stops here"), *(_step(row) for row in made.rows)]
+    drawn = RowDelegate()
+    found += [_heading("Steps", "if it stops here"), *(_step(row, drawn) for row in made.rows)]
     found += [_heading("What becomes of every byte"), _figures(made)]
     found += _starts(made)
     found += _list("To put back", made.put_back, "ink", sign="☐")
@@ -123,8 +124,7 @@ def _boards(reading: Reading, disk: Disk) -> Block:
     return Block(lambda _: 44 + boards.TOTAL * BOARDS, draw)
 
 
-def _step(row: Row) -> Block:
-    drawn = RowDelegate()
+def _step(row: Row, drawn: RowDelegate) -> Block:
     return Block(lambda width: drawn.height(row, width), lambda painter, box: drawn.draw(painter, row, box))
 
 

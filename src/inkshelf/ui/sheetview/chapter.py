@@ -104,6 +104,7 @@ class SheetView(QListView):
         """Return what can be done with one step."""
         row: Row = index.data(ROW_ROLE)
         menu = QMenu(self)
+        menu.aboutToHide.connect(menu.deleteLater)
         menu.addAction("Not done yet" if row.ticked else "Done", lambda: self.tick(index))
         for what, value in row.words.values:
             shown = value if len(value) <= 60 else f"{value[:58]}…"

@@ -38,6 +38,10 @@ def laid_out(text: str, font: QFont, width: float) -> tuple[str, int]:
 def text_height(text: str, font: QFont, width: float) -> float:
     """Return how many pixels the wrapped text takes downward."""
     words, flags = laid_out(text, font, width)
+    return _height(words, flags, font, width)
+
+
+def _height(words: str, flags: int, font: QFont, width: float) -> float:
     return QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), flags, words).height()
 
 
@@ -46,6 +50,6 @@ def write(painter: QPainter, text: str, font: QFont, tint: str, box: QRectF) -> 
     painter.setFont(font)
     painter.setPen(theme.current().color(tint))
     words, flags = laid_out(text, font, box.width())
-    high = text_height(text, font, box.width())
+    high = _height(words, flags, font, box.width())
     painter.drawText(QRectF(box.left(), box.top(), box.width(), high + 4), flags, words)
     return high
