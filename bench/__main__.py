@@ -138,7 +138,7 @@ took = []
 for _ in range(9):
     begun = time.perf_counter(); inspect(Path(sys.argv[1])); took.append(time.perf_counter() - begun)
 with ImageFile(Path(sys.argv[1])) as source:
-    from inkshelf.core.disk.read import read_disk
+    from inkshelf.core.machine.read import read_disk
     read_disk(source); read = source.bytes_read
 print(sorted(took)[4], resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, read)
 """

@@ -9,7 +9,7 @@ from inkshelf.bench import tools
 from inkshelf.bench.sparse import copy_data, write_all
 from inkshelf.core.disk.gpt import GptEntry, blank, encode
 from inkshelf.core.disk.types import gpt_type
-from inkshelf.core.plan.draw import guid
+from inkshelf.core.draw import guid
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.value import replace
 

@@ -14,10 +14,10 @@ from dissect.volume.disk.schemes import GPT
 from inkshelf.core.disk import mbr_write
 from inkshelf.core.disk.gpt import GptEntry, GptTable, blank, encode, read_gpt
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
-from inkshelf.core.disk.read import read_disk
 from inkshelf.core.disk.source import Memory
+from inkshelf.core.draw import guid
 from inkshelf.core.errors import TableError
-from inkshelf.core.plan.draw import guid
+from inkshelf.core.machine.read import read_disk
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
 

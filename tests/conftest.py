@@ -13,8 +13,8 @@ from pytestqt.qtbot import QtBot
 
 from inkshelf.bench import demo
 from inkshelf.bench.intake import take_in
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.machine.state import Conditions
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
@@ -56,12 +56,12 @@ def found_job(demo_files: tuple[Path, Path]) -> Job:
 
 @pytest.fixture
 def job(found_job: Job) -> Job:
-    return with_aim(found_job, Aim(size_bytes=140 * GIB, esp="own", home="apart"))
+    return with_aim(found_job, Beside(size_bytes=140 * GIB, esp="own", home="apart"))
 
 
 @pytest.fixture
 def shared_job(found_job: Job) -> Job:
-    return with_aim(found_job, Aim(size_bytes=100 * GIB))
+    return with_aim(found_job, Beside(size_bytes=100 * GIB))
 
 
 @pytest.fixture(autouse=True)

@@ -8,7 +8,7 @@ import shutil
 from pathlib import Path
 from typing import NamedTuple
 
-from disks import put_file_on_ntfs, put_volume
+from disks import answered, put_file_on_ntfs, put_volume
 from inkshelf.bench import cut, sparse
 from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.inker import Report, ink, resume
@@ -18,9 +18,9 @@ from inkshelf.core.disk import mbr_write
 from inkshelf.core.disk.gpt import GptEntry, blank, encode
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
 from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.draw import guid
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.byhand import arrange, change
-from inkshelf.core.plan.draw import guid
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import MIB
@@ -120,7 +120,7 @@ class CutJobs:
     def run(self, seed: int) -> tuple[Done | None, int]:
         """Ink the job of ``seed``, cut up to three times; return what was done and how many cuts there were."""
         dice = random.Random(seed)  # noqa: S311
-        job = random_job(dice.choice(self.found), dice)
+        job = answered(random_job(dice.choice(self.found), dice))
         if not job.steps:
             return None, 0
         bench, cuts = self.folder / f"bench of job {seed}", 0

@@ -8,13 +8,30 @@ from pathlib import Path
 from inkshelf.bench import installers, stand_ins, tools
 from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.sparse import copy_data, write_all
+from inkshelf.core.checks import findings
 from inkshelf.core.disk.gpt import GptEntry, blank, encode
 from inkshelf.core.disk.types import gpt_type
-from inkshelf.core.plan.draw import guid
+from inkshelf.core.draw import guid
+from inkshelf.core.machine.joining import join_images
+from inkshelf.core.machine.state import Disk, Firmware, Machine
+from inkshelf.core.plan.job import Job, Override
+from inkshelf.core.plan.reading import read
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import Install
 from inkshelf.core.value import replace
 from inkshelf.data import exact
+
+
+def assemble(disks: tuple[Disk, ...], mode: str | None = None, secure_boot: str | None = None) -> Machine:
+    """A machine of disks that were read."""
+    return join_images(Machine(Firmware(mode, secure_boot)), disks).machine
+
+
+def answered(job: Job) -> Job:
+    """The job with every stop answered for in writing: for tests of what comes behind them."""
+    stops = [one for one in findings(read(job)) if one.severity == "stop" and not one.final]
+    return replace(job, overrides=(*job.overrides, *(Override(one.key, "a test") for one in stops)))
+
 
 Part = tuple[str, int, tuple[str, ...]]
 

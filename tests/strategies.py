@@ -6,9 +6,9 @@ import uuid
 
 from hypothesis import strategies as st
 
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.disk.gpt import GptEntry, GptTable, blank
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.size import GIB, MIB
 
 sizes = st.integers(1, 1 << 60)
@@ -72,7 +72,7 @@ def _logicals(draw: st.DrawFn, low: int, high: int, kinds: st.SearchStrategy[int
 
 
 aims = st.builds(
-    Aim,
+    Beside,
     size_bytes=st.one_of(
         st.none(),
         st.integers(30, 213).map(lambda one: one * GIB),

@@ -12,14 +12,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from disks import answered
 from inkshelf.bench import demo, packages, readiness, sparse
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.image import ImageFile, in_use, inspect
 from inkshelf.bench.inker import CancelledError, Progress, ink
 from inkshelf.bench.second_reader import agrees
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import BootEntry, Firmware
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
@@ -34,19 +35,21 @@ def fingerprint(path: Path) -> tuple[int, int, int]:
 @pytest.mark.parametrize(
     "aim",
     [
-        Aim(size_bytes=140 * GIB, esp="own", home="apart"),
-        Aim(size_bytes=60 * GIB, esp="shared", home="together", swap="none"),
-        Aim(size_bytes=120 * GIB, esp="shared", home="apart", swap="hibernate"),
-        Aim(size_bytes=14 * GIB, esp="own", swap="none"),
-        Aim(),
+        Beside(size_bytes=140 * GIB, esp="own", home="apart"),
+        Beside(size_bytes=60 * GIB, esp="shared", home="together", swap="none"),
+        Beside(size_bytes=120 * GIB, esp="shared", home="apart", swap="hibernate"),
+        Beside(size_bytes=14 * GIB, esp="own", swap="none"),
+        Beside(),
     ],
 )
-def test_what_is_inked_equals_the_prediction(found_job: Job, demo_files: tuple[Path, Path], tmp_path: Path, aim: Aim) -> None:
+def test_what_is_inked_equals_the_prediction(
+    found_job: Job, demo_files: tuple[Path, Path], tmp_path: Path, aim: Beside
+) -> None:
     before = fingerprint(demo_files[0])
     told: list[Progress] = []
     bench = tmp_path / "Frau Öhler's disk, 50 % -f" / "bench"  # as people name folders
     bench.parent.mkdir()
-    report = ink(with_aim(found_job, aim), bench, told.append)
+    report = ink(answered(with_aim(found_job, aim)), bench, told.append)
     assert [one for one in report.checks if not one.ok] == []
     assert report.verified
     assert fingerprint(demo_files[0]) == before
@@ -56,11 +59,12 @@ def test_what_is_inked_equals_the_prediction(found_job: Job, demo_files: tuple[P
         "disk-A.img",
         "firmware.json",
         "inkshelf-bench.json",
+        "inkshelf-bench.lock",
         "journal.json",
         "job.json",
     }
     assert json.loads((bench / "inkshelf-bench.json").read_text())["verified"] is True
-    again = ink(with_aim(found_job, aim), bench)
+    again = ink(answered(with_aim(found_job, aim)), bench)
     assert again.verified, "a bench can be used again"
 
 
@@ -124,7 +128,7 @@ def test_a_missing_utility_is_said_while_planning(job: Job, monkeypatch: pytest.
 
 def tools_missing(names: frozenset[str]) -> dict[str, str]:
     gone = {"ntfsresize", "ntfslabel", "mkfs.fat"}
-    return {name: packages.PACKAGES[name] for name in sorted(names & gone)}
+    return {name: packages.package_of(name) for name in sorted(names & gone)}
 
 
 def test_a_table_that_the_other_reader_sees_otherwise_is_not_called_verified(job: Job, tmp_path: Path) -> None:
@@ -222,7 +226,7 @@ def test_nothing_to_ink_is_said(found_job: Job, tmp_path: Path) -> None:
     with pytest.raises(BenchError, match="no steps"):
         ink(found_job, tmp_path / "bench")
     with pytest.raises(BenchError, match="captured text"):
-        ink(replace(with_aim(found_job, Aim()), sources=()), tmp_path / "bench")
+        ink(replace(with_aim(found_job, Beside()), sources=()), tmp_path / "bench")
 
 
 @pytest.mark.parametrize("path", ["/dev/null", "/", "/nowhere/at/all"])
@@ -243,7 +247,7 @@ def test_a_file_that_may_not_be_read_is_said(tmp_path: Path) -> None:
 
 
 def test_inspecting_reads_little_and_no_holes(demo_files: tuple[Path, Path]) -> None:
-    from inkshelf.core.disk.read import read_disk
+    from inkshelf.core.machine.read import read_disk
 
     with ImageFile(demo_files[0]) as source:
         read_disk(source)
@@ -292,7 +296,9 @@ def test_copying_keeps_holes(demo_files: tuple[Path, Path], tmp_path: Path) -> N
 
 
 def test_the_firmware_store_keeps_what_it_is_given(tmp_path: Path) -> None:
-    firmware = Firmware("uefi", "on", (BootEntry(3, "x", "A", 1, "G", 1, 2, "\\a"),), (3,), None)
+    firmware = Firmware(
+        "uefi", "on", (BootEntry(3, "x", "A", 1, "0FC63DAF-8483-4772-8E79-3D69D8477DE4", 1, 2, "\\a"),), (3,), None
+    )
     store = FirmwareStore(tmp_path)
     store.write(firmware)
     assert store.read() == firmware

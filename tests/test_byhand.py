@@ -13,14 +13,14 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 
 from inkshelf.bench.inker import ink
 from inkshelf.cli import run
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import know
 from inkshelf.core.errors import InkshelfError, PlanError, StepError
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.byhand import change, take_back
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, MIB
-from inkshelf.core.steps.kinds import Create, Delete, Format, Grow, Label, Move, Prepare, Retype, Shrink
+from inkshelf.core.steps.kinds import Create, Delete, Format, Grow, Label, Move, Retype, Shrink
 from inkshelf.core.steps.ledger import positions
 from inkshelf.core.value import replace
 
@@ -38,7 +38,8 @@ def awake(found_job: Job) -> Job:
 
 
 def last(job: Job) -> object:
-    return job.by_hand[-1]
+    """The last step, without its identity."""
+    return replace(job.steps[-1], id="")
 
 
 def test_a_volume_is_made_in_the_largest_gap_or_where_it_is_asked_for(found_job: Job) -> None:
@@ -121,13 +122,13 @@ def test_what_cannot_be_done_says_why_and_changes_nothing(
 
 
 def test_steps_by_hand_stay_when_facts_or_the_aim_change(found_job: Job) -> None:
-    job = change(with_aim(found_job, Aim(size_bytes=100 * GIB)), "create", "A", size="4GiB")
-    assert job.by_hand == job.steps[-1:]
+    job = change(with_aim(found_job, Beside(size_bytes=100 * GIB)), "create", "A", size="4GiB")
+    assert last(job).call == "D1"
     job = know(job, "ram_bytes", 64 * GIB)
-    assert job.by_hand == job.steps[-1:]
-    job = with_aim(job, Aim(size_bytes=50 * GIB))
+    assert last(job).call == "D1"
+    job = with_aim(job, Beside(size_bytes=50 * GIB))
     assert read(job).plan.fault is None
-    assert job.steps[-1] == job.by_hand[0]
+    assert job.steps[-1].id == job.by_hand[0].id == "h1"
 
 
 @pytest.mark.parametrize(
@@ -159,9 +160,9 @@ def test_where_every_kept_byte_is_after_each_step(awake: Job) -> None:
 
 def test_the_bench_moves_grows_labels_and_removes_as_predicted(awake: Job, tmp_path: Path) -> None:
     """The owner's volume is woken on the bench first; then everything by hand, read back equal."""
-    job = replace(awake, found=read(replace(awake, by_hand=())).plan.found)
+    job = awake
     asleep = job.found.with_volume("S1", lambda one: replace(one, filesystem=replace(one.filesystem, hibernated=True)))
-    job = replace(job, found=asleep, by_hand=(Prepare("S1", "fast_startup_off"),), steps=(Prepare("S1", "fast_startup_off"),))
+    job = change(replace(job, found=asleep), "prepare", "S1", what="fast-startup-off")
     for verb, call, words in (
         ("resize", "S1", {"size": "300GiB"}),
         ("move", "R1", {"after": "S1"}),

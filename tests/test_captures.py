@@ -12,15 +12,16 @@ from hypothesis import strategies as st
 
 from inkshelf.bench import demo, tools
 from inkshelf.cli import run
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.firmware import routes
 from inkshelf.core.errors import CaptureError
-from inkshelf.core.plan.aim import Aim
+from inkshelf.core.machine.joining import join_variables as with_boot_variables
 from inkshelf.core.plan.job import Job, with_aim, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.steps.kinds import AddEntry, SetOrder
 from inkshelf.data import exact
 from inkshelf.exchange.anytext import gather, kind_of
-from inkshelf.exchange.bootvars import read_efibootmgr, with_boot_variables
+from inkshelf.exchange.bootvars import read_efibootmgr
 from inkshelf.exchange.captures import read_sfdisk
 from inkshelf.exchange.plaintext import read_blkid, read_dump
 
@@ -74,7 +75,7 @@ def test_boot_variables_of_a_new_version() -> None:
 
 def test_captured_entries_take_the_place_of_assumed_ones(found_job: Job) -> None:
     job = with_found(found_job, with_boot_variables(found_job.found, read_efibootmgr(OLD)))
-    planned = with_aim(job, Aim(size_bytes=100 << 30))
+    planned = with_aim(job, Beside(size_bytes=100 << 30))
     added = next(step for step in planned.steps if isinstance(step, AddEntry))
     order = next(step for step in planned.steps if isinstance(step, SetOrder))
     assert added.entry.number == 1, "the lowest number that is free"

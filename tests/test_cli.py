@@ -181,7 +181,7 @@ def bad_inputs(folder: Path, image: Path, job: Path) -> list[tuple[str, ...]]:
         (folder / "cut.img").write_bytes(source.read(5_000_000))
     (folder / "noise.img").write_bytes(bytes(range(1, 255)) * 9000)
     (folder / "other.json").write_text('{"a": 1}')
-    (folder / "later.json").write_text(job.read_text().replace('"version": 1', '"version": 7'))
+    (folder / "later.json").write_text(job.read_text().replace('"version": 2', '"version": 7'))
     (folder / "bench").mkdir()
     (folder / "bench" / "mine.txt").write_text("mine")
     inspected = [("inspect", str(folder / name)) for name in ("text.img", "empty.img", "cut.img", "noise.img", "gone.img", ".")]
@@ -295,7 +295,7 @@ def test_a_change_says_its_step_and_what_it_gives_up(job_file: Path, capsys: pyt
     assert "undo" in lines[4]
     again = good(capsys, "change", job_file, "format", "S1", "--fs", "xfs")
     assert "gives up" not in again, "said once"
-    assert "taken back: 31  Format S1 as XFS" in good(capsys, "change", job_file, "undo")
+    assert "taken back: 33  Format S1 as XFS" in good(capsys, "change", job_file, "undo")
 
 
 def test_going_on_where_nothing_was_begun_says_only_that(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -16,7 +16,8 @@ from inkshelf.bench import cut
 from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.intake import take_in
 from inkshelf.core.disk import lvm, lvm_write
-from inkshelf.core.disk.fresh import MAKERS, fresh
+from inkshelf.core.disk.filesystems import fresh
+from inkshelf.core.disk.kinds import makeable
 from inkshelf.core.disk.lvm_text import parse, render
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import Memory
@@ -24,6 +25,7 @@ from inkshelf.core.errors import FormatError, StepError
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
 from inkshelf.store import jobfile
 from test_cuts import ink_and_die
@@ -35,17 +37,17 @@ def blank_job(folder: Path, size: int, sector: int = 512) -> Job:
     return take_in([path], seed="containers")
 
 
-@pytest.mark.parametrize("kind", sorted(MAKERS))
+@pytest.mark.parametrize("kind", sorted(makeable()))
 @pytest.mark.parametrize("mib", [390, 3001])
 def test_what_is_made_is_as_predicted_and_bears_its_identity(tmp_path: Path, kind: str, mib: int) -> None:
     job = change(change(blank_job(tmp_path, 8 * GIB), "create", "A", size=f"{mib}MiB"), "format", "D1", fs=kind, label="MARK")
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
     made = report.machine.find("D1")[1].filesystem
-    assert (made.kind, made.label, made.uuid) == (kind, "MARK", job.by_hand[-1].uuid)
+    assert (made.kind, made.label, made.uuid) == (kind, "MARK", job.steps[-1].uuid)
 
 
-@pytest.mark.parametrize("kind", [one for one in sorted(MAKERS) if one != "lvm"])
+@pytest.mark.parametrize("kind", [one for one in sorted(makeable()) if one != "lvm"])
 def test_a_volume_gets_another_label_and_identity(tmp_path: Path, kind: str) -> None:
     job = blank_job(tmp_path, 2 * GIB)
     for verb, call, words in (
@@ -59,8 +61,8 @@ def test_a_volume_gets_another_label_and_identity(tmp_path: Path, kind: str) -> 
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
     volume = report.machine.find("D1")[1]
-    assert (volume.filesystem.label, volume.filesystem.uuid) == ("OTHER", job.by_hand[3].uuid)
-    assert volume.guid == job.by_hand[3].guid != job.by_hand[0].guid
+    assert (volume.filesystem.label, volume.filesystem.uuid) == ("OTHER", job.steps[3].uuid)
+    assert volume.guid == job.steps[3].guid != job.steps[0].guid
 
 
 @pytest.mark.parametrize("kind", ["btrfs", "xfs", "luks", "lvm"])
@@ -208,11 +210,11 @@ def test_metadata_text_of_any_bytes_is_a_document_or_an_error(raw: bytes) -> Non
 
 
 def test_kinds_refuse_what_is_too_small_for_them() -> None:
-    for kind in MAKERS:
+    for kind in makeable():
         with pytest.raises(StepError, match="needs at least"):
-            fresh(kind, 30 << 10, "", "1234-ABCD", 512)
+            fresh(kind, 0, 30 << 10, "", "1234-ABCD", 512)
     with pytest.raises(StepError, match="512-byte sectors"):
-        fresh("exfat", GIB, "", "1234-ABCD", 4096)
+        fresh("exfat", 0, GIB, "", "1234-ABCD", 4096)
     with pytest.raises(StepError, match="Only a Btrfs"):
         pass_through_subvolumes("ext4")
 
@@ -228,10 +230,8 @@ def pass_through_subvolumes(kind: str) -> None:
 def test_subvolumes_are_planned_and_said_to_be_made_later(tmp_path: Path) -> None:
     job = change(blank_job(tmp_path, 2 * GIB), "create", "A", size="600MiB")
     job = change(job, "format", "D1", fs="btrfs", label="pool", subvolumes="@,@home")
-    from inkshelf.core.sheet.words import words
-
-    said = dict(words(job.by_hand[-1], read(job).plan.machines[1]).values)
-    assert said["subvolume @home"] == "btrfs subvolume create MOUNTED/@home"
+    row = sheet(read(job)).rows[-1]
+    assert 'btrfs subvolume create "$MOUNTED"/@home' in row.words.commands
     report = ink(job, tmp_path / "bench")
     assert report.verified
     assert any("not on the bench" in one.detail for one in report.checks if one.what == "D1: subvolumes")

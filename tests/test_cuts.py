@@ -15,19 +15,17 @@ from inkshelf.bench import cut, mover
 from inkshelf.bench.inker import CancelledError, ink, resume
 from inkshelf.bench.journal import Entry, Journal
 from inkshelf.core.errors import BenchError
-from inkshelf.core.plan.byhand import change
+from inkshelf.core.plan.byhand import change, exactly
 from inkshelf.core.plan.job import Job
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import Prepare
-from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 
 
 @pytest.fixture(scope="module")
 def moving_job(found_job: Job) -> Job:
     """A short job with everything that can be cut: wake, shrink, an overlapping move, growth, a new volume."""
-    woken = (Prepare("S1", "fast_startup_off"),)
-    job = replace(found_job, by_hand=woken, steps=woken)
+    job = exactly(found_job, Prepare("S1", "fast_startup_off"))
     for verb, call, words in (
         ("resize", "S1", {"size": "300GiB"}),
         ("move", "R1", {"after": "S1"}),
@@ -119,7 +117,7 @@ def test_the_journal_keeps_what_it_is_told(tmp_path: Path, moving_job: Job) -> N
     journal.note(ranges=((1, 2), (5, 9)), pieces=4)
     other = Journal(tmp_path)
     assert other.load() == moving_job
-    assert other.entry == Entry("step", 3, ranges=((1, 2), (5, 9)), pieces=4)
+    assert other.entry == Entry("step", 3, ranges=((1, 2), (5, 9)), pieces=4, job=other.entry.job)
 
 
 PIECES = st.lists(st.tuples(st.integers(0, 500), st.binary(min_size=1, max_size=9000)), max_size=6)

@@ -6,11 +6,11 @@ from pathlib import Path
 
 import pytest
 
+from disks import assemble
 from inkshelf.bench.inker import Progress, ink
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.stored import stored
 from inkshelf.core.checks.unknown import unknown
-from inkshelf.core.machine.assemble import assemble
 from inkshelf.core.machine.state import Disk, FileSystem, Machine, Table, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read

@@ -18,31 +18,34 @@ from inkshelf.bench import demo, tools
 from inkshelf.bench.handover import Written
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.tablewriter import write_table
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import CaptureError, InkshelfError, JobError, PlanError
-from inkshelf.core.plan.aim import Aim
+from inkshelf.core.plan import document
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, Override, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
+from inkshelf.core.steps.identity import Tick
 from inkshelf.core.steps.kinds import Create, Retype, Shrink
 from inkshelf.core.value import replace
 from inkshelf.exchange import captures, render
+from inkshelf.exchange.script import script
 from inkshelf.store import jobfile
 from strategies import aims
 
 
 # -- the job file ------------------------------------------------------------------------------------------------------
 @given(aims)
-def test_a_job_comes_back_equal_and_keeps_to_its_schema(found_job: Job, aim: Aim) -> None:
-    job = replace(with_aim(found_job, aim), overrides=(Override("x", "because"),), ticked=(1, 2))
-    raw = jobfile.dump(job)
-    assert jobfile.load_bytes(raw) == job
-    jsonschema.validate(json.loads(raw), jobfile.schema())
+def test_a_job_comes_back_equal_and_keeps_to_its_schema(found_job: Job, aim: Beside) -> None:
+    job = replace(with_aim(found_job, aim), overrides=(Override("x", "because"),), ticked=(Tick("a1.x", "0"),))
+    raw = document.dump(job)
+    assert document.load(raw) == job
+    jsonschema.validate(json.loads(raw), document.schema())
 
 
 def test_the_published_schema_is_the_one_in_use() -> None:
-    assert jobfile.published_schema() == json.loads(json.dumps(jobfile.schema()))
+    assert jobfile.published_schema() == json.loads(json.dumps(document.schema()))
     assert jobfile.published_schema() == json.loads(Path("docs/job.schema.json").read_text())
 
 
@@ -56,21 +59,22 @@ def test_the_published_schema_is_the_one_in_use() -> None:
         (b'{"format": "inkshelf-job"}', "version"),
         (b'{"format": "inkshelf-job", "version": true}', "version"),
         (b'{"format": "inkshelf-job", "version": 99}', "later Ink Shelf"),
-        (b'{"format": "inkshelf-job", "version": 1, "job": {"steps": 3}}', "damaged at job.steps"),
-        (b'{"format": "inkshelf-job", "version": 1, "job": {}, "more": 1}', "unknown field `more`"),
+        (b'{"format": "inkshelf-job", "version": 1, "job": {"steps": 3}}', "damaged"),
+        (b'{"format": "inkshelf-job", "version": 2, "job": {"steps": 3}}', "damaged at job.steps"),
+        (b'{"format": "inkshelf-job", "version": 2, "job": {}, "more": 1}', "unknown field `more`"),
         (b"[" * 100_000, "not JSON"),
     ],
 )
 def test_what_is_no_job_says_why(raw: bytes, says: str) -> None:
     with pytest.raises(JobError, match=says) as caught:
-        jobfile.load_bytes(raw)
+        document.load(raw)
     assert caught.value.remedy
 
 
 @given(st.binary(max_size=400))
 def test_any_bytes_give_a_job_or_the_documented_error(raw: bytes) -> None:
     try:
-        jobfile.load_bytes(raw)
+        document.load(raw)
     except JobError as error:
         assert error.what
 
@@ -316,7 +320,7 @@ def workplace(job: Job, tmp_path: Path) -> Path:
     for name, text in (("lsblk", STUB), ("mkfs.ext4", "#!/bin/sh\n"), ("mkfs.fat", "#!/bin/sh\n"), ("mkswap", "#!/bin/sh\n")):
         (binaries / name).write_text(text)
         (binaries / name).chmod(0o755)
-    (tmp_path / "script.sh").write_text(render.script(read(job)))
+    (tmp_path / "script.sh").write_text(script(read(job)))
     reading = read(job)
     shrunk = next(number for number, step in enumerate(job.steps, 1) if isinstance(step, Shrink))
     fd = os.open(tmp_path / "disk.img", os.O_RDWR | os.O_CREAT)
@@ -382,7 +386,7 @@ def test_the_script_refuses_a_disk_that_was_not_shrunk_yet(workplace: Path, job:
     os.close(fd)
     done = run_script(workplace)
     assert done.returncode == 1
-    assert "S1 is not where the plan expects it" in done.stderr
+    assert "S1 (partition 3, SYSTEM) is not where the plan expects it" in done.stderr
 
 
 def test_the_script_is_sound_shell_and_is_not_executable(workplace: Path) -> None:
@@ -392,18 +396,18 @@ def test_the_script_is_sound_shell_and_is_not_executable(workplace: Path) -> Non
 
 def test_a_plan_without_partition_steps_has_no_script(found_job: Job) -> None:
     with pytest.raises(PlanError, match="no partition steps"):
-        render.script(read(found_job))
+        script(read(found_job))
 
 
 def test_the_script_leaves_to_the_sheet_what_it_cannot_do(job: Job) -> None:
     changed = change(job, "delete", "R1")
     with pytest.raises(PlanError, match="Work by the sheet"):
-        render.script(read(changed))
+        script(read(changed))
     assert "Remove R1" in render.markdown(read(changed))
 
 
 def test_every_step_of_the_script_stands_on_the_sheet(job: Job) -> None:
-    text = render.script(read(job))
+    text = script(read(job))
     for number, step in enumerate(job.steps, 1):
         if isinstance(step, Create | Retype):
             assert f"step {number}" in text
@@ -413,7 +417,7 @@ def test_shapes_hold_exact_integers(job: Job) -> None:
     from inkshelf.core.checks import findings
     from inkshelf.exchange import shapes
 
-    reading = read(with_aim(job, Aim(size_bytes=100 * GIB)))
+    reading = read(with_aim(job, Beside(size_bytes=100 * GIB)))
     document = json.loads(json.dumps(shapes.plan(reading, findings(reading))))
     disk = document["planned"]["disks"][0]
     assert sum(one["size_bytes"] for one in document["ledger"]["stretches"]) == disk["size_bytes"] == demo.DISK_BYTES
@@ -439,7 +443,7 @@ def test_the_script_makes_every_kind(found_job: Job, tmp_path: Path, kind: str, 
     job = change(job, "format", "D1", fs=kind, label="ink", **words)
     if kind == "lvm":
         job = change(job, "create", "D1", label="root", size="512MiB")
-    made = render.script(read(job))
+    made = script(read(job))
     at = [made.index(one) for one in lines]
     assert at == sorted(at)
     assert "mkswap" not in made

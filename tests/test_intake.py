@@ -9,15 +9,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from disks import assemble
 from inkshelf.bench import demo
 from inkshelf.bench.inker import ink
-from inkshelf.bench.intake import take_in, with_capture
+from inkshelf.bench.intake import take_in, with_listings
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import BenchError, InkshelfError
-from inkshelf.core.machine.assemble import assemble, infer_entries
-from inkshelf.core.machine.captured import add_identity, merge_identity, same_disk
+from inkshelf.core.machine.assemble import infer_entries
+from inkshelf.core.machine.captured import merge_identity, same_disk
 from inkshelf.core.machine.state import Conditions, Disk, Table
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, TIB
@@ -52,9 +53,9 @@ def test_a_table_made_at_another_sector_size_is_said(demo_files: tuple[Path, Pat
 def test_a_capture_added_later_changes_nothing_but_identity(demo_files: tuple[Path, Path], listed: Disk) -> None:
     bare = with_aim(
         take_in([demo_files[0]], mode="uefi", ram_bytes=8 * GIB, conditions=Conditions(True), seed="x"),
-        Aim(size_bytes=60 * GIB),
+        Beside(size_bytes=60 * GIB),
     )
-    job = with_capture(bare, (listed,), Source("lsblk", "x"))
+    job = with_listings(bare, (listed,), [Source("lsblk", "x")])
     assert job.found.disks[0].serial == demo.SERIAL
     assert job.found.disks[0].volumes == bare.found.disks[0].volumes
     assert (job.found.ram_bytes, job.found.conditions, job.steps) == (8 * GIB, Conditions(True), bare.steps)
@@ -72,9 +73,9 @@ def test_disks_are_told_apart_by_their_table_before_anything_else(listed: Disk) 
 
 def test_identity_is_added_and_never_taken_away(listed: Disk) -> None:
     assert merge_identity(listed, Disk("", 1)) == replace(listed, removable=False)
-    assert add_identity((), (listed,)) == (listed,)
+    assert assemble((listed,)).disks[0].serial == listed.serial
     unlike = replace(listed, size=listed.size + (5 << 20), table=replace(listed.table, guid="3" + listed.table.guid[1:]))
-    assert len(add_identity((unlike,), (listed,))) == 2
+    assert len(assemble((unlike, listed)).disks) == 2
 
 
 def test_entries_are_inferred_for_uefi_only_and_only_where_none_were_captured(found_job: Job) -> None:

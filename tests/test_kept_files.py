@@ -17,6 +17,7 @@ from inkshelf.bench import contents, tools
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
+from inkshelf.bench.kinds import TOOLS
 from inkshelf.core.disk import btrfs, xfs
 from inkshelf.core.disk.source import Memory, Slice
 from inkshelf.core.errors import FormatError
@@ -142,7 +143,7 @@ def test_a_damaged_btrfs_gives_files_or_the_documented_error(small_btrfs: bytes,
         place = data.draw(st.sampled_from(nodes)) + data.draw(st.integers(64, 4000))
         raw[place : place + 4] = data.draw(st.binary(min_size=1, max_size=4))
     try:
-        contents.btrfs_digests(Slice(Memory(bytes(raw)), 0, len(raw)))
+        TOOLS["btrfs"].digests(Slice(Memory(bytes(raw)), 0, len(raw)))
     except FormatError as error:
         assert error.what
 

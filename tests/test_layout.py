@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkshelf.core.plan.aim import Aim
-from inkshelf.core.plan.job import Job, replan, with_aim
+from inkshelf.core.aims.beside import Beside
+from inkshelf.core.plan.byhand import exactly
+from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Delete, Format, Step
@@ -54,7 +55,7 @@ def test_what_is_not_widened_keeps_its_proportion(parts: list[tuple[int, int, fl
 
 @pytest.mark.parametrize("step", [Format("R1", "ext4", "new", "c1ea0b5e-8f0a-4c61-9d55-0f3b6a1d2e77"), Delete("R1")])
 def test_what_is_given_up_has_no_ribbon_and_says_so(found_job: Job, step: Step) -> None:
-    reading = read(replan(replace(found_job, by_hand=(step,))))
+    reading = read(exactly(found_job, step))
     assert reading.ledger.lost == ("R1",)
     kinds = {one.call: (one.kind, one.words) for one in lay_out(reading, "A", 0, 724).ribbons}
     assert kinds.pop("R1") == ("lost", "R1 is given up")
@@ -62,7 +63,7 @@ def test_what_is_given_up_has_no_ribbon_and_says_so(found_job: Job, step: Step) 
 
 
 @given(aims)
-def test_both_boards_and_the_ribbons_agree(found_job: Job, aim: Aim) -> None:
+def test_both_boards_and_the_ribbons_agree(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     shelf = lay_out(reading, "A", 0, 724)
     assert shelf is not None
@@ -100,7 +101,7 @@ def test_without_a_plan_there_is_nothing_to_drag(found_job: Job) -> None:
 
 
 @given(aims)
-def test_edges_stand_where_their_volumes_end(found_job: Job, aim: Aim) -> None:
+def test_edges_stand_where_their_volumes_end(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     for edge in lay_out(reading, "A", 0, 724).edges:
         volume = reading.plan.planned.find(edge.call)[1]

@@ -13,11 +13,11 @@ from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.sparse import write_all
 from inkshelf.cli import run
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import Conditions
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
@@ -56,7 +56,7 @@ def nt_disk(path: Path, sector: int = 512, crooked: int = 0) -> None:
         [("efi_system", 300 * MIB, fat), ("nt_reserved", 16 * MIB, ()), ("basic_data", 150 * GIB - crooked, ntfs)],
     )
     put_nt_loader(path, places[0][0], 3)
-    put_file_on_ntfs(path, places[2], exact("nt", "page_file"), b"page file", path.parent)
+    put_file_on_ntfs(path, places[2], exact("nt", "system_folder"), b"stands for the system's folder", path.parent)
     put_file_on_ntfs(path, places[2], "letter.txt", b"Dear Ms Osprey, " * 2000, path.parent)
 
 
@@ -84,7 +84,7 @@ def machines(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.mark.parametrize("esp", ["own", "shared"])
 def test_a_disk_of_4096_byte_sectors_from_intake_to_proof(machines: Path, tmp_path: Path, esp: str) -> None:
-    job = with_aim(job_of(machines / "wide.img"), Aim(size_bytes=60 * GIB, esp=esp, home="apart"))
+    job = with_aim(job_of(machines / "wide.img"), Beside(size_bytes=60 * GIB, esp=esp, home="apart"))
     disk = job.found.disks[0]
     assert disk.sector == 4096
     assert [volume.call for volume in disk.volumes] == ["B1", "N1", "S1"]
@@ -105,7 +105,7 @@ def test_the_sector_size_is_found_without_being_told(machines: Path) -> None:
 
 
 def test_a_crooked_volume_leaves_a_sliver_that_is_shown(machines: Path, tmp_path: Path) -> None:
-    job = with_aim(job_of(machines / "crooked.img"), Aim(size_bytes=50 * GIB))
+    job = with_aim(job_of(machines / "crooked.img"), Beside(size_bytes=50 * GIB))
     reading = read(job)
     system, root = (reading.plan.planned.find(call)[1] for call in ("S1", "S2"))
     assert 0 < root.start - system.end < MIB
@@ -119,7 +119,7 @@ def test_a_crooked_volume_leaves_a_sliver_that_is_shown(machines: Path, tmp_path
 
 
 def test_a_second_linux_beside_the_first(machines: Path, tmp_path: Path) -> None:
-    job = with_aim(job_of(machines / "linux.img"), Aim(size_bytes=50 * GIB, esp="own"))
+    job = with_aim(job_of(machines / "linux.img"), Beside(size_bytes=50 * GIB, esp="own"))
     assert [(volume.call, volume.holds.title) for volume in systems(job.found)] == [("S1", "Quill Linux")]
     assert {one.system: one.starts for one in read(job).before if one.mishap == "none"} == {"S1": True}
     keys = {one.key for one in findings(read(job))}
@@ -147,7 +147,7 @@ def test_an_ext4_volume_shrinks_grows_and_keeps_its_system(machines: Path, tmp_p
 
 
 def test_several_disks_are_lettered_inked_and_told_apart(machines: Path, tmp_path: Path) -> None:
-    job = with_aim(job_of(machines / "plain.img", machines / "linux.img"), Aim(size_bytes=40 * GIB, esp="own", disk="A"))
+    job = with_aim(job_of(machines / "plain.img", machines / "linux.img"), Beside(size_bytes=40 * GIB, esp="own", disk="A"))
     assert [disk.id for disk in job.found.disks] == ["A", "B"]
     assert [volume.call for _, volume in job.found.volumes()] == ["B1", "N1", "S1", "B2", "S2"]
     outcomes = {(one.system, one.mishap): one for one in read(job).after}
@@ -159,7 +159,7 @@ def test_several_disks_are_lettered_inked_and_told_apart(machines: Path, tmp_pat
 
 
 def test_a_plan_on_the_second_disk_leaves_the_first_alone(machines: Path, tmp_path: Path) -> None:
-    job = with_aim(job_of(machines / "plain.img", machines / "linux.img"), Aim(size_bytes=40 * GIB, esp="own", disk="B"))
+    job = with_aim(job_of(machines / "plain.img", machines / "linux.img"), Beside(size_bytes=40 * GIB, esp="own", disk="B"))
     assert {step.disk for step in job.steps if step.kind == "create"} == {"B"}
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
@@ -169,9 +169,9 @@ def test_a_plan_on_the_second_disk_leaves_the_first_alone(machines: Path, tmp_pa
 
 def test_a_disk_without_a_start_up_area_can_only_get_its_own(tmp_path: Path) -> None:
     make_gpt_disk(tmp_path / "data.img", 100 * GIB, 512, [("basic_data", 40 * GIB, ("mkfs.exfat",))])
-    shared = with_aim(job_of(tmp_path / "data.img"), Aim(size_bytes=40 * GIB))
+    shared = with_aim(job_of(tmp_path / "data.img"), Beside(size_bytes=40 * GIB))
     assert "no EFI system partition to share" in shared.plan_fault
-    own = with_aim(job_of(tmp_path / "data.img"), Aim(size_bytes=40 * GIB, esp="own"))
+    own = with_aim(job_of(tmp_path / "data.img"), Beside(size_bytes=40 * GIB, esp="own"))
     assert own.plan_fault == ""
     assert {one.system: one.starts for one in read(own).after if one.mishap == "none"} == {"S1": True}
     assert ink(own, tmp_path / "bench").verified
@@ -190,7 +190,7 @@ def test_an_empty_disk_and_a_whole_disk_file_system_are_said(tmp_path: Path, cap
     assert run(["inspect", str(whole), "--json"]) == 0
     disk = json.loads(capsys.readouterr().out)["disk"]
     assert [(one["filesystem"], one["label"], one["number"]) for one in disk["volumes"]] == [("ext4", "whole", 0)]
-    fault = with_aim(job_of(empty), Aim(size_bytes=30 * MIB)).plan_fault
+    fault = with_aim(job_of(empty), Beside(size_bytes=30 * MIB)).plan_fault
     assert "no GPT" in fault
 
 
@@ -230,7 +230,7 @@ def test_a_backup_that_is_gone_or_elsewhere_is_repaired_on_the_bench(machines: P
             copy_data(source.fileno(), out.fileno(), 0, 160 * GIB, 0)
             if wipe:
                 write_all(out.fileno(), bytes(512), 160 * GIB - 512)
-        job = with_aim(job_of(path), Aim(size_bytes=40 * GIB))
+        job = with_aim(job_of(path), Beside(size_bytes=40 * GIB))
         keys = {one.key for one in findings(read(job))}
         assert keys & {"disk.table.A", "disk.backup.A"}
         report = ink(job, tmp_path / f"bench-{name}")
@@ -240,8 +240,8 @@ def test_a_backup_that_is_gone_or_elsewhere_is_repaired_on_the_bench(machines: P
 
 
 def test_a_machine_with_too_little_room_says_the_most_there_is(machines: Path) -> None:
-    job = with_aim(job_of(machines / "linux.img"), Aim(size_bytes=109 * GIB))
+    job = with_aim(job_of(machines / "linux.img"), Beside(size_bytes=109 * GIB))
     assert {"room.reserve.S1"} <= {one.key for one in findings(read(job)) if one.severity == "warn"}
-    assert "keep the reserve" in with_aim(job_of(machines / "linux.img"), Aim(size_bytes=119 * GIB)).plan_fault
+    assert "keep the reserve" in with_aim(job_of(machines / "linux.img"), Beside(size_bytes=119 * GIB)).plan_fault
     with pytest.raises(InkshelfError):
-        ink(with_aim(job_of(machines / "linux.img"), Aim(size_bytes=300 * GIB)), Path("never"))
+        ink(with_aim(job_of(machines / "linux.img"), Beside(size_bytes=300 * GIB)), Path("never"))

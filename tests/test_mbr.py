@@ -22,9 +22,9 @@ from inkshelf.core.disk.gpt import encode as encode_gpt
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable, read_mbr
 from inkshelf.core.disk.source import Memory
 from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError, StepError, TableError
 from inkshelf.core.plan.byhand import change
-from inkshelf.core.plan.draw import guid
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import MIB
@@ -154,15 +154,15 @@ def test_a_logical_volume_that_goes_renumbers_those_behind_it(legacy: Job) -> No
 
 
 def test_volumes_go_where_an_mbr_allows_them(legacy: Job) -> None:
-    inside = change(legacy, "create", "A", after="D3", size="rest").by_hand[-1]
+    inside = change(legacy, "create", "A", after="D3", size="rest").steps[-1]
     assert (inside.logical, inside.number) == (True, 8)
     assert inside.start % MIB == 0
     assert inside.start - MIB == legacy.found.find("D3")[1].end
-    outside = change(legacy, "create", "A", after="D1", size="100MiB").by_hand[-1]
+    outside = change(legacy, "create", "A", after="D1", size="100MiB").steps[-1]
     assert (outside.logical, outside.number) == (False, 2)
     full = change(change(legacy, "create", "A", after="D1", size="50MiB"), "create", "A", at="1800MiB", size="50MiB")
-    assert full.by_hand[-1].number == 4
-    assert change(full, "create", "A", size="10MiB").by_hand[-1].logical  # no primary number is left
+    assert full.steps[-1].number == 4
+    assert change(full, "create", "A", size="10MiB").steps[-1].logical  # no primary number is left
     with pytest.raises(PlanError, match="no free room"):
         change(full, "create", "A", at="1900MiB", size="10MiB")
     with pytest.raises(StepError, match="cannot be active"):

@@ -13,7 +13,7 @@ from inkshelf.cli import run
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, FileSystem, Machine, Table, Volume
 from inkshelf.core.plan.arrange import as_line, targets
-from inkshelf.core.plan.byhand import arrange
+from inkshelf.core.plan.byhand import arrange, exactly
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.order import Target, order
 from inkshelf.core.plan.reading import read
@@ -144,12 +144,12 @@ def test_lines_that_cannot_be_say_why(line: str, says: str) -> None:
 
 
 def test_the_demo_disk_is_arranged_and_inked_in_one_go(found_job: Job, tmp_path) -> None:
-    woken = (Prepare("S1", "fast_startup_off"),)
+    woken = exactly(found_job, Prepare("S1", "fast_startup_off"))
     path = tmp_path / "job.json"
-    jobfile.save(replace(found_job, by_hand=woken, steps=woken), path)
+    jobfile.save(woken, path)
     assert run(["change", str(path), "arrange", "A", "B1", "N1", "S1=260GiB", "R1", "free=10GiB"]) == 0
     job = jobfile.load(path)
-    assert [step.kind for step in job.by_hand] == ["prepare", "shrink", "move"]
+    assert [step.kind for step in job.steps] == ["prepare", "shrink", "move"]
     planned = read(job).plan.planned
     assert planned.find("R1")[1].start == planned.find("S1")[1].end
     assert planned.find("S1")[1].size == 260 * GIB

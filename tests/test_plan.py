@@ -6,14 +6,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from inkshelf.core.aims.beside import Beside
+from inkshelf.core.aims.shares import divide, swap_bytes
 from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.checks import apply_remedy, findings, know
-from inkshelf.core.checks.registry import Aim as AimChange
 from inkshelf.core.checks.registry import AnswerFor
+from inkshelf.core.checks.registry import ChangeAim as AimChange
 from inkshelf.core.errors import PlanError, StepError
+from inkshelf.core.fit.room import fit, givers, possible, reserve_size
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.plan.aim import Aim, divide, swap_bytes
-from inkshelf.core.plan.fit import fit, givers, possible, reserve_size
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.size import GIB, MIB
@@ -40,7 +41,7 @@ def check_disk(disk: Disk) -> None:
 
 
 @given(aims)
-def test_every_aim_keeps_what_was_there(found_job: Job, aim: Aim) -> None:
+def test_every_aim_keeps_what_was_there(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     planned, ledger = reading.plan.planned, reading.ledger
     if reading.job.plan_fault:
@@ -66,7 +67,7 @@ def test_every_aim_keeps_what_was_there(found_job: Job, aim: Aim) -> None:
 
 
 @given(aims)
-def test_the_ledger_accounts_for_every_byte(found_job: Job, aim: Aim) -> None:
+def test_the_ledger_accounts_for_every_byte(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     at = 0
     for stretch in reading.ledger.stretches:
@@ -78,13 +79,13 @@ def test_the_ledger_accounts_for_every_byte(found_job: Job, aim: Aim) -> None:
 
 
 @given(aims)
-def test_the_number_typed_gives_the_size_planned(found_job: Job, aim: Aim) -> None:
+def test_the_number_typed_gives_the_size_planned(found_job: Job, aim: Beside) -> None:
     for one in read(with_aim(found_job, aim)).ledger.shrinks:
         assert one.from_bytes - one.type_mib * MIB == one.to_bytes
 
 
 @given(aims, st.integers(1, 60))
-def test_a_plan_is_the_same_for_the_same_seed_and_dragging_keeps_its_guids(found_job: Job, aim: Aim, more: int) -> None:
+def test_a_plan_is_the_same_for_the_same_seed_and_dragging_keeps_its_guids(found_job: Job, aim: Beside, more: int) -> None:
     job = with_aim(found_job, aim)
     assert with_aim(found_job, aim) == job
     moved = with_aim(job, replace(aim, size_bytes=(40 + more) * GIB))
@@ -115,13 +116,13 @@ def test_a_shrink_never_leaves_its_volume_unaligned_with_the_gap(found_job: Job,
 
 
 def test_a_gap_that_is_there_is_used_before_anything_is_shrunk(found_job: Job) -> None:
-    job = with_aim(found_job, Aim(size_bytes=15 * GIB, swap="none"))
+    job = with_aim(found_job, Beside(size_bytes=15 * GIB, swap="none"))
     assert not [step for step in job.steps if isinstance(step, Shrink)]
     assert next(step for step in job.steps if isinstance(step, Create)).start >= found_job.found.find("R1")[1].end
 
 
 def test_comfortable_stays_within_what_is_possible(found_job: Job) -> None:
-    reading = read(with_aim(found_job, Aim(home="apart")))
+    reading = read(with_aim(found_job, Beside(home="apart")))
     assert reading.ledger.new_bytes <= possible(found_job.found.disks[0])
     assert not keys(reading) & {"room.movable.S1", "room.reserve.S1"}
 
@@ -150,7 +151,7 @@ def test_swap_follows_the_school(ram: float | None, school: str, gib: int) -> No
 
 
 @given(aims, st.integers(10, 500), st.one_of(st.none(), st.integers(1, 64)))
-def test_shares_add_up_and_home_takes_the_rest(aim: Aim, total: int, ram: int | None) -> None:
+def test_shares_add_up_and_home_takes_the_rest(aim: Beside, total: int, ram: int | None) -> None:
     try:
         shares = divide(aim, total * GIB, ram * GIB if ram else None)
     except PlanError:
@@ -174,7 +175,7 @@ def test_protection_is_suspended_before_and_resumed_after(found_job: Job) -> Non
         found=replace(found_job.found, conditions=replace(found_job.found.conditions, encrypted=True, recovery_key=True)),
     )
     for size in (140 * GIB, 15 * GIB):
-        steps = with_aim(locked, Aim(size_bytes=size, swap="none")).steps
+        steps = with_aim(locked, Beside(size_bytes=size, swap="none")).steps
         prepared = [(number, step.what) for number, step in enumerate(steps) if isinstance(step, Prepare)]
         suspended = next(number for number, what in prepared if what == "suspend_encryption")
         resumed = next(number for number, what in prepared if what == "resume_encryption")
@@ -231,7 +232,7 @@ def test_what_is_formatted_or_removed_is_lost_and_said(found_job: Job) -> None:
 
 
 def test_a_shrink_past_the_data_counts_what_its_system_must_move(found_job: Job) -> None:
-    job = with_aim(found_job, Aim(size_bytes=230 * GIB))
+    job = with_aim(found_job, Beside(size_bytes=230 * GIB))
     shrink = read(job).ledger.shrinks[0]
     assert 0 < shrink.relocates_bytes == read(job).ledger.moved_bytes
 
@@ -299,9 +300,9 @@ SCENES = {
     "room.floor.D1": (lambda job: with_aim(job, replace(job.aim, size_bytes=22 * GIB)), "stop"),
     "room.comfort.S2": (lambda job: with_aim(job, replace(job.aim, size_bytes=60 * GIB)), "note"),
     "room.no-plan": (lambda job: with_aim(job, replace(job.aim, size_bytes=400 * GIB)), "stop"),
-    "room.blocked.S1": (lambda job: replace(job, steps=(), aim=None), "note"),
+    "room.blocked.S1": (lambda job: replace(job, steps=(), aims=()), "note"),
     "room.gap.A.491300847616": (lambda job: job, "note"),
-    "room.blind.A": (lambda job: replace(files(job, "S1", used_bytes=None), steps=(), aim=None), "warn"),
+    "room.blind.A": (lambda job: replace(files(job, "S1", used_bytes=None), steps=(), aims=()), "warn"),
     "people.lost.R1": (lambda job: replace(job, steps=(Delete("R1"),)), "warn"),
     "people.lost.S1": (
         lambda job: replace(job, steps=(Format("S1", "ext4", "x", "11111111-2222-4333-8444-555555555555"),)),
@@ -386,7 +387,7 @@ def test_a_plan_that_cannot_be_offers_the_disk_on_which_it_can(found_job: Job) -
     first = found_job.found.disks[0]
     old = replace(first, table=replace(first.table, kind="mbr"))
     found = replace(found_job.found, disks=(old, replace(first, id="B")))
-    asked = with_aim(replace(found_job, found=found), Aim(size_bytes=100 * GIB))
+    asked = with_aim(replace(found_job, found=found), Beside(size_bytes=100 * GIB))
     said = next(one for one in findings(read(asked)) if one.key == "room.no-plan")
     offered = [(one.field, one.value) for one in said.remedies if isinstance(one, AimChange)]
     assert offered == [("disk", "B")]
@@ -399,7 +400,7 @@ def test_nothing_is_said_about_an_empty_job() -> None:
 
 
 def test_used_space_can_be_told_by_a_person(found_job: Job) -> None:
-    blind = files(with_aim(found_job, Aim(size_bytes=100 * GIB)), "S1", used_bytes=None, smallest_bytes=None)
+    blind = files(with_aim(found_job, Beside(size_bytes=100 * GIB)), "S1", used_bytes=None, smallest_bytes=None)
     assert givers(blind.found.disks[0]) == ()
     told = know(blind, "used:S1", 188 * GIB)
     assert told.steps
@@ -410,7 +411,7 @@ def test_used_space_can_be_told_by_a_person(found_job: Job) -> None:
 
 @settings(max_examples=20)
 @given(aims)
-def test_entries_name_partitions_that_are_there(found_job: Job, aim: Aim) -> None:
+def test_entries_name_partitions_that_are_there(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     for step in reading.job.steps:
         if isinstance(step, AddEntry):

@@ -8,9 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkshelf.core.plan.aim import Aim
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.size import GIB
+from inkshelf.core.steps.identity import tick
 from inkshelf.core.value import replace
 from inkshelf.ui.aim.gauge import marks
 from inkshelf.ui.desk import Desk, Notice
@@ -50,7 +51,7 @@ def test_the_contents_count_what_is_open(job: Job) -> None:
     )
     assert hints(unknown)["intake"] == ("2 open", True)
     assert hints(unknown)["shelf"] == ("1 stop", True)
-    assert hints(replace(job, ticked=(1, 2)))["sheet"][0] == f"2 of {len(job.steps)} done"
+    assert hints(replace(job, ticked=tuple(tick(one) for one in job.steps[:2])))["sheet"][0] == f"2 of {len(job.steps)} done"
     assert hints(with_aim(job, replace(job.aim, size_bytes=400 * GIB)))["aim"] == ("cannot be", True)
 
 
@@ -71,7 +72,7 @@ def test_the_margin_sums_findings_up(job: Job) -> None:
 
 
 @given(aims)
-def test_the_gauge_shows_the_parts_of_what_is_planned(found_job: Job, aim: Aim) -> None:
+def test_the_gauge_shows_the_parts_of_what_is_planned(found_job: Job, aim: Beside) -> None:
     desk = Desk(with_aim(found_job, aim))
     now = marks(desk)
     assert now is not None
@@ -100,7 +101,7 @@ def test_the_palette_lists_all_for_nothing_and_nothing_for_nonsense() -> None:
 
 @given(st.integers(-3, 60), st.sampled_from(["none", "firmware-reset", "nt-updated", "no such mishap"]))
 def test_any_step_and_mishap_can_be_rehearsed(found_job: Job, step: int, mishap: str) -> None:
-    desk = Desk(with_aim(found_job, Aim(size_bytes=100 * GIB, esp="own")))
+    desk = Desk(with_aim(found_job, Beside(size_bytes=100 * GIB, esp="own")))
     now = rehearsal(desk, step, mishap)
     assert now.reached is None or now.routes[now.reached].systems
     assert {call for call, _ in now.outcomes} <= {"S1", "S2"}
@@ -118,7 +119,7 @@ def test_the_desk_tells_who_listens_what_changed(job: Job, tmp_path: Path) -> No
     desk.rename("new name", "owner")
     desk.change(desk.job, "nothing")
     assert heard == ["selection", "view", "notice", "saved", "job", "saved", "job", "job"]
-    assert (desk.step, desk.job.ticked, desk.job.title) == (4, (3,), "new name")
+    assert (desk.step, desk.job.done, desk.job.title) == (4, {job.steps[2].id}, "new name")
     assert desk.undo_words == "title and owner"
     desk.open(tmp_path / "job.json")
     assert desk.undo_words == ""

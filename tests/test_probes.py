@@ -15,8 +15,10 @@ from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.stand_ins import boot_data, loader, menu_config
 from inkshelf.core.disk import ext, ext_files, ext_shrink, fat
-from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, fat32_cluster_sectors, fat32_clusters, label_fault, used_beyond
-from inkshelf.core.disk.fresh import fresh
+from inkshelf.core.disk.filesystems import fresh, label_fault, used_beyond
+from inkshelf.core.disk.kinds.fat import LEAST_CLUSTERS as FAT32_LEAST_CLUSTERS
+from inkshelf.core.disk.kinds.fat import cluster_sectors as fat32_cluster_sectors
+from inkshelf.core.disk.kinds.fat import clusters as fat32_clusters
 from inkshelf.core.disk.probe import pe_signed, probe
 from inkshelf.core.disk.source import Memory
 from inkshelf.core.errors import FormatError
@@ -69,7 +71,7 @@ def test_cluster_counts_are_predicted_exactly(tmp_path: Path, mib: int, sector: 
     path = make(
         tmp_path / "fat", size, "mkfs.fat", "-F", "32", "-S", str(sector), "-s", str(each), "-R", "32", "-f", "2", "-g", "64/32"
     )
-    assert held(path).clusters == fresh("fat32", size, "", "", sector).clusters
+    assert held(path).clusters == fresh("fat32", 0, size, "", "", sector).clusters
 
 
 @pytest.mark.parametrize("gib", [1, 10, 50, 120])
@@ -98,7 +100,7 @@ def test_ext4_is_read_and_its_overhead_predicted(tmp_path: Path, gib: int) -> No
         if ":" in line
     )
     assert found.used_bytes == (int(said["Block count"]) - int(said["Free blocks"])) * 4096
-    assert abs(found.used_bytes - (fresh("ext4", gib * GIB, "", "", 512).used_bytes or 0)) <= gib * GIB * 0.03
+    assert abs(found.used_bytes - (fresh("ext4", 0, gib * GIB, "", "", 512).used_bytes or 0)) <= gib * GIB * 0.03
 
 
 @pytest.mark.parametrize(

@@ -83,4 +83,4 @@ def test_a_clone_gets_an_identity_of_its_own(tmp_path: Path) -> None:
     assert [one for one in report.checks if not one.ok] == []
     guids = [one.guid for one in read_back(report.images[0]).entries]
     assert guids[0] == twins[0].guid != guids[1]
-    assert report.machine.find("W1")[1].filesystem.uuid == job.by_hand[-1].uuid
+    assert report.machine.find("W1")[1].filesystem.uuid == job.steps[-1].uuid

@@ -5,17 +5,18 @@ from __future__ import annotations
 import pytest
 from hypothesis import given
 
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import findings
 from inkshelf.core.machine.calls import next_call, number_volumes
 from inkshelf.core.machine.state import BootEntry, Disk, FileSystem, Machine, Table, Volume
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
-from inkshelf.core.sheet.durations import minutes, with_margin
 from inkshelf.core.sheet.reckon import reckon
-from inkshelf.core.sheet.sheet import sheet
-from inkshelf.core.sheet.words import CONFIRM, words
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.sheet import sheet, with_margin
+from inkshelf.core.sheet.telling import words
+from inkshelf.core.sheet.telling.people import CONFIRM
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import AddEntry, Confirm, Create, Delete, Format, Prepare, SetSecureBoot, Shrink
 from inkshelf.core.value import replace
@@ -24,7 +25,7 @@ from strategies import aims
 
 
 @given(aims)
-def test_every_step_of_every_plan_has_words_minutes_and_values(found_job: Job, aim: Aim) -> None:
+def test_every_step_of_every_plan_has_words_minutes_and_values(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     for row in sheet(reading).rows:
         assert row.words.title
@@ -34,7 +35,7 @@ def test_every_step_of_every_plan_has_words_minutes_and_values(found_job: Job, a
 
 
 @given(aims)
-def test_the_sheet_never_tells_another_number_than_the_plan(found_job: Job, aim: Aim) -> None:
+def test_the_sheet_never_tells_another_number_than_the_plan(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     for row, step in zip(sheet(reading).rows, reading.job.steps, strict=True):
         values = dict(row.words.values)
@@ -51,7 +52,7 @@ def test_the_sheet_never_tells_another_number_than_the_plan(found_job: Job, aim:
 
 
 @given(aims)
-def test_the_point_of_no_return_is_the_first_step_that_changes_bytes(found_job: Job, aim: Aim) -> None:
+def test_the_point_of_no_return_is_the_first_step_that_changes_bytes(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))
     if not reading.job.steps:
         assert reading.no_return is None
@@ -64,28 +65,32 @@ def test_the_point_of_no_return_is_the_first_step_that_changes_bytes(found_job: 
     assert reading.job.steps[line - 1].kind in {"shrink", "format", "install"}
 
 
+def scene(job: Job) -> Scene:
+    return Scene(job.found, job.found, job.found)
+
+
 @pytest.mark.parametrize("subject", CONFIRM)
 def test_every_confirmation_has_words(subject: str, found_job: Job) -> None:
-    assert words(Confirm(subject), found_job.found).title
+    assert words(Confirm(subject), scene(found_job)).title
 
 
 @pytest.mark.parametrize("what", ["check_volume", "fast_startup_off", "suspend_encryption", "resume_encryption"])
 def test_every_preparation_names_its_command(what: str, found_job: Job) -> None:
-    said = words(Prepare("S1", what), found_job.found)
+    said = words(Prepare("S1", what), scene(found_job))
     assert said.values
     assert said.look
 
 
 def test_erasing_is_said_in_red_and_found_and_wanted_stand_side_by_side(found_job: Job) -> None:
-    assert "given up" in words(Delete("R1"), found_job.found).caution
-    assert "given up" in words(Format("R1", "ext4", "x", "u"), found_job.found).caution
-    assert words(Format("N1", "ext4", "x", "u"), found_job.found).caution == ""
-    assert dict(words(SetSecureBoot("off"), found_job.found).values) == {"found": "on", "wanted": "off"}
+    assert "given up" in words(Delete("R1"), scene(found_job)).caution
+    assert "given up" in words(Format("R1", "ext4", "x", "u"), scene(found_job)).caution
+    assert words(Format("N1", "ext4", "x", "u"), scene(found_job)).caution == ""
+    assert dict(words(SetSecureBoot("off"), scene(found_job)).values) == {"found": "on", "wanted": "off"}
 
 
 def test_a_step_without_words_is_a_fault_of_ours(found_job: Job) -> None:
     with pytest.raises(TypeError):
-        words(object(), found_job.found)
+        words(object(), scene(found_job))
 
 
 def test_a_lost_entry_can_be_made_again_from_the_sheet(job: Job) -> None:
@@ -97,8 +102,8 @@ def test_a_lost_entry_can_be_made_again_from_the_sheet(job: Job) -> None:
 
 def test_moving_data_takes_time_and_people_take_more(job: Job) -> None:
     quick, slow = (read(with_aim(job, replace(job.aim, size_bytes=size))) for size in (100 * GIB, 230 * GIB))
-    shrink = next(step for step in slow.job.steps if isinstance(step, Shrink))
-    assert minutes(shrink, slow.ledger, "linux-desktop") > minutes(shrink, quick.ledger, "linux-desktop")
+    long, short = (next(row.minutes for row in sheet(one).rows if "Shrink" in row.words.title) for one in (slow, quick))
+    assert long > short
     assert with_margin(100) == 125
 
 

@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 from inkshelf.bench.tools import find
 from inkshelf.core.disk.gpt import GptEntry, GptTable, blank, encode, read_gpt
 from inkshelf.core.disk.mbr import read_mbr
-from inkshelf.core.disk.read import read_disk
 from inkshelf.core.disk.source import Memory
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import TableError
+from inkshelf.core.machine.read import read_disk
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
 from strategies import gpt_tables

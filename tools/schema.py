@@ -3,7 +3,7 @@
 import json
 from pathlib import Path
 
-from inkshelf.store.jobfile import schema
+from inkshelf.core.plan.document import schema
 
 text = json.dumps(schema(), indent=1) + "\n"
 for target in ("src/inkshelf/data/job.schema.json", "docs/job.schema.json"):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from inkshelf.core.errors import InkshelfError
+from inkshelf.core.errors import InkshelfError, StopsError
 
 STATUS_STOP, STATUS_BAD = 1, 2
 
@@ -14,6 +14,9 @@ def status(work: Callable[[], int]) -> int:
     """Do the work and return its exit status; an error that a person can act on becomes a line and status 2."""
     try:
         return work()
+    except StopsError as error:
+        bad(str(error))
+        return STATUS_STOP
     except InkshelfError as error:
         return bad(str(error))
     except KeyboardInterrupt:

@@ -14,11 +14,13 @@ from typing import Any
 import msgspec
 
 from inkshelf.atomic import write_atomically
+from inkshelf.bench.opening import open_own
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Firmware
 from inkshelf.core.size import binary
 
-MARK = "inkshelf-bench.json"
+MARK, LOCK = "inkshelf-bench.json", "inkshelf-bench.lock"
+FORMAT, VERSION = "inkshelf-bench", 1
 HOLE = 8 << 20
 PATIENCE = 2.0  # seconds
 
@@ -33,9 +35,9 @@ class Bench:
     def __enter__(self) -> Bench:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
-            if any(self.folder.iterdir()) and not (self.folder / MARK).exists():
+            if any(self.folder.iterdir()) and not any((self.folder / one).exists() for one in (MARK, LOCK)):
                 raise BenchError(f"{self.folder} holds other files.", "Choose an empty folder for the bench.")
-            self._lock = os.open(self.folder / MARK, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
+            self._lock = open_own(self.folder, LOCK, os.O_RDWR | os.O_CREAT)
         except FileExistsError:
             raise BenchError(f"{self.folder} is not a folder.", "Choose another name for the bench.") from None
         except PermissionError:
@@ -45,7 +47,18 @@ class Bench:
                 f"{self.folder} cannot be used: {error.strerror}.", "Choose another folder for the bench."
             ) from None
         self._take_lock()
+        self._sweep()
         return self
+
+    def _sweep(self) -> None:
+        """Take away what a run that was killed left: copies for checkers, files that were not put in place."""
+        for path in self.folder.iterdir():
+            if path.is_symlink():
+                continue
+            if path.name.startswith("check-") and path.is_dir():
+                shutil.rmtree(path, ignore_errors=True)
+            elif path.name.startswith(".") and path.is_file():
+                path.unlink()
 
     def _take_lock(self) -> None:
         """Lock the folder. One that just died may hold it a moment longer: a utility it was starting has the file still."""
@@ -72,15 +85,14 @@ class Bench:
 
     def keeps_holes(self) -> bool:
         """Tell whether the file system that the bench is on keeps sparse files sparse."""
-        path = self.folder / "holes"
-        fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        fd = open_own(self.folder, "holes", fresh=True)
         try:
             os.ftruncate(fd, HOLE)
             os.fsync(fd)
             return os.fstat(fd).st_blocks * 512 < HOLE // 2
         finally:
             os.close(fd)
-            path.unlink()
+            (self.folder / "holes").unlink()
 
     def require_room(self, wanted: int, whole: int = 0) -> None:
         """Refuse beforehand what would fill the disk that the bench is on; ``whole``: the bytes it takes where holes are not kept."""
@@ -99,13 +111,17 @@ class Bench:
             )
 
     def note(self, **facts: Any) -> None:
-        """Keep facts about the work in the bench's mark, flushed to the disk."""
-        path = self.folder / MARK
-        known = json.loads(path.read_text() or "{}")
-        data = json.dumps({**known, **facts}, indent=1).encode() + b"\n"
-        os.pwrite(self._lock, data, 0)
-        os.ftruncate(self._lock, len(data))
-        os.fsync(self._lock)
+        """Keep facts about the work in the bench's mark, put in place whole and flushed."""
+        data = json.dumps({"format": FORMAT, "version": VERSION, **self._known(), **facts}, indent=1).encode() + b"\n"
+        write_atomically(self.folder / MARK, data)
+
+    def _known(self) -> dict[str, Any]:
+        """What the mark says; a mark that cannot be read says nothing, and is made anew."""
+        try:
+            known = json.loads((self.folder / MARK).read_text(encoding="utf-8"))
+        except (OSError, ValueError, RecursionError):
+            return {}
+        return known if isinstance(known, dict) else {}
 
 
 class FirmwareStore:

@@ -6,6 +6,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from inkshelf.bench.opening import open_own
 from inkshelf.bench.sparse import Progress, bring_back, copy_data, punch, write_all
 from inkshelf.core.machine.state import Volume
 
@@ -27,8 +28,8 @@ class Written:
 def hand_over(
     image_fd: int, path: Path, volume: Volume, written: Written, progress: Progress | None = None, *, blank: bool = False
 ) -> None:
-    """Make ``path`` a sparse file with the volume's bytes, or a blank one of its size."""
-    fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o600)
+    """Make ``path``, a new file of the bench, a sparse one with the volume's bytes, or a blank one of its size."""
+    fd = open_own(path.parent, path.name, fresh=True)
     try:
         os.ftruncate(fd, volume.size)
         if not blank:

@@ -11,8 +11,8 @@ from pathlib import Path
 from types import TracebackType
 
 from inkshelf.bench.sparse import data_ranges
-from inkshelf.core.disk.read import read_disk
 from inkshelf.core.errors import BenchError
+from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk
 
 SET_SIGNAL, SIGURG = 10, 23  # linux: F_SETSIG, and a signal that is ignored unless it is asked for

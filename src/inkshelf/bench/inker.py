@@ -17,26 +17,33 @@ from functools import partial, singledispatchmethod
 from pathlib import Path
 from typing import Any
 
-from inkshelf.bench import formatting, installers, making
+from inkshelf.bench import formatting, installers
+from inkshelf.bench.contents import hidden_places
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.handover import Written, flush, hand_over, take_back
-from inkshelf.bench.image import ImageFile, inspect, open_checked, refuse_in_use
+from inkshelf.bench.image import ImageFile, inspect, refuse_in_use
 from inkshelf.bench.journal import Journal
+from inkshelf.bench.kinds import lvm, ntfs
 from inkshelf.bench.mover import Mover, freed, give_back
+from inkshelf.bench.opening import identity, make_folder, open_own
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
 from inkshelf.bench.sparse import clone, copy_data, data_bytes, punch
 from inkshelf.bench.stored import stored
 from inkshelf.bench.tablewriter import wipe_table, write_table
+from inkshelf.core.checks import findings
 from inkshelf.core.disk.source import Slice
-from inkshelf.core.errors import BenchError, InkshelfError
+from inkshelf.core.errors import BenchError, StopsError
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
-from inkshelf.core.sheet.words import words
+from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.telling import words
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.effort import efforts
 from inkshelf.core.steps.fold import Fold, fold
 from inkshelf.core.steps.kinds import (
     AddEntry,
+    Confirm,
     Create,
     Delete,
     Enclose,
@@ -48,6 +55,8 @@ from inkshelf.core.steps.kinds import (
     Move,
     NewTable,
     Prepare,
+    Prove,
+    Regenerate,
     Renew,
     RepairTable,
     Retype,
@@ -55,6 +64,7 @@ from inkshelf.core.steps.kinds import (
     SetSecureBoot,
     Shrink,
 )
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
 
@@ -92,7 +102,7 @@ class CancelledError(BenchError):
 
 
 Tell = Callable[[Progress], None]
-HEAVY = (Shrink, Grow, Move, Label, Renew, MakeLogical, Format, Install)  # the others write what can simply be written again
+HAND, VOLUME = "hand", "volume"  # the folder in which a utility works, and the one file in it
 
 
 def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
@@ -106,21 +116,32 @@ def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[]
         raise BenchError(
             job.plan_fault or "There is nothing to ink: the plan has no steps.", "" if job.plan_fault else "Say the aim first."
         )
+    refuse_stops(job)
     with Bench(folder) as bench:
         journal = Journal(folder)
+        journal.refuse_other(job)
         journal.begin(job)
+        bench.note(job=job.seed, title=job.title, state="begun")
         return _Inker(job, plan, bench, journal, tell or (lambda _: None), cancelled or (lambda: False)).work()
 
 
-def back(folder: Path) -> str:
+def refuse_stops(job: Job) -> None:
+    """Refuse a plan with a finding of severity stop that nobody answered for in writing."""
+    stops = [one for one in findings(read(job)) if one.severity == "stop"]
+    if stops:
+        named = "; ".join(f"{one.title} ({one.key})" for one in stops[:4]) + (
+            f" and {len(stops) - 4} more" if len(stops) > 4 else ""
+        )
+        raise StopsError(f"The plan is stopped: {named}.", "Put it right, or answer for it in writing; nothing was written.")
+
+
+def back(folder: Path, meant: Job | None = None) -> str:
     """Go back where inking was cut or cancelled: the bench copies are given up. Return what was given up, in words.
 
-    The source was never written to, so the way back is always open; raises ``BenchError`` where nothing was begun.
+    The source was never written to, so the way back is always open; raises ``BenchError`` where nothing was begun, or by another job
+    than the one ``meant``.
     """
-    if not folder.is_dir():
-        raise BenchError(f"{folder} is not there.", "Name the bench folder that inking was begun in.")
-    journal = Journal(folder)
-    job = journal.load()
+    journal, job = _begun(folder, meant)
     with Bench(folder) as bench:
         where = f"step {journal.entry.step} of {len(job.steps)}" if journal.entry.step else "copying"
         images = [bench.image(disk.id) for disk in job.found.disks]
@@ -128,21 +149,37 @@ def back(folder: Path) -> str:
         for path in given_up:
             path.unlink()
         journal.forget()
-        shutil.rmtree(folder / "hand", ignore_errors=True)
+        shutil.rmtree(folder / HAND, ignore_errors=True)
         bench.note(state="gone back")
     return f"back from {where}: {len(given_up)} bench image(s) given up; the source is as it was"
 
 
-def resume(folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
-    """Go on, forward, where inking in ``folder`` was cut or cancelled; raises ``BenchError`` where nothing was begun."""
+def resume(
+    folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None, job: Job | None = None
+) -> Report:
+    """Go on, forward, where inking in ``folder`` was cut or cancelled; raises ``BenchError`` where nothing was begun.
+
+    ``job``: the one that is meant; another one's work is refused.
+    """
+    journal, begun = _begun(folder, job)
+    with Bench(folder) as bench:
+        return _Inker(
+            begun, fold(begun.found, begun.steps), bench, journal, tell or (lambda _: None), cancelled or (lambda: False)
+        ).work()
+
+
+def _begun(folder: Path, meant: Job | None) -> tuple[Journal, Job]:
+    """The journal and the job of what was begun in a folder."""
     if not folder.is_dir():
         raise BenchError(f"{folder} is not there.", "Name the bench folder that inking was begun in.")
     journal = Journal(folder)
     job = journal.load()
-    with Bench(folder) as bench:
-        return _Inker(
-            job, fold(job.found, job.steps), bench, journal, tell or (lambda _: None), cancelled or (lambda: False)
-        ).work()
+    if meant is not None and job.seed != meant.seed:
+        raise BenchError(
+            f"What was begun in {folder} is another job, “{shown(job.title)}”.",
+            "Open that job, or ink this one in a folder of its own.",
+        )
+    return journal, job
 
 
 class _Inker:
@@ -174,7 +211,12 @@ class _Inker:
         except OSError as error:
             full = "The disk that the bench is on is full."
             what = full if error.errno == errno.ENOSPC else f"Writing on the bench failed: {error.strerror}."
-            raise BenchError(what, "Free some room and ink again; the source image is untouched.") from error
+            on = (
+                "Free some room and go on from there"
+                if self.journal.entry.state != "copying"
+                else "Free some room and ink again"
+            )
+            raise BenchError(what, f"{on}; the source image is untouched.") from error
         finally:
             for fd in self.fds.values():
                 os.close(fd)
@@ -201,14 +243,14 @@ class _Inker:
             self._checkpoint(1)
         for number in range(first, len(self.job.steps) + 1):
             step, before, after = self.job.steps[number - 1], self.plan.machines[number - 1], self.plan.machines[number]
-            self._say(number, words(step, before).title)
-            if isinstance(step, HEAVY) and (self.journal.entry.state, self.journal.entry.step) != ("step", number):
+            self._say(number, words(step, Scene(self.plan.found, before, after)).title)
+            if step.writes == "inside" and (self.journal.entry.state, self.journal.entry.step) != ("step", number):
                 self._checkpoint(number)
             self._do(step, before, after)
             self.done = self.reached[number]
         self._flush()
         self.journal.over("reading back")
-        shutil.rmtree(self.bench.folder / "hand", ignore_errors=True)
+        shutil.rmtree(self.bench.folder / HAND, ignore_errors=True)
         self._say(len(self.job.steps) + 1, "reading everything back")
 
     def _flush(self) -> None:
@@ -219,7 +261,7 @@ class _Inker:
         """From here on the work can go on at step ``number``: what was done before is on the disk, and the journal says so."""
         self._flush()
         self.journal.step(number)
-        shutil.rmtree(self.bench.folder / "hand", ignore_errors=True)
+        shutil.rmtree(self.bench.folder / HAND, ignore_errors=True)
 
     def _keep(self, report: Report) -> None:
         """Keep the report with the bench."""
@@ -272,7 +314,21 @@ class _Inker:
                 raise BenchError(
                     f"{path} is not what was begun.", "Ink the job again into an empty bench; the source is untouched."
                 )
-            self.fds[disk.id] = open_for_writing(path, disk.size)
+            self.fds[disk.id] = self._open(path, disk.size)
+
+    def _scratch_bytes(self, source: ImageFile, disk: Disk) -> int:
+        """The copy that a utility works on: what the image stores of the largest volume that one is handed."""
+        handed = {call for step in self.job.steps if not step.moves for call in step.inside()}
+        return max((data_bytes(source.fileno(), one.start, one.end) for one in disk.volumes if one.call in handed), default=0)
+
+    def _open(self, path: Path, size: int) -> int:
+        """Open a bench image for writing, never what a source is, by whatever name."""
+        fd = open_for_writing(path, size)
+        for source in self.sources.values():
+            if source.exists() and (source.stat().st_dev, source.stat().st_ino) == identity(fd):
+                os.close(fd)
+                raise BenchError(f"{path} is the source itself.", "Ink again into an empty bench folder; nothing was written.")
+        return fd
 
     def _hand(
         self,
@@ -292,11 +348,9 @@ class _Inker:
         """
         if self.journal.entry.part > part:
             return
-        folder = self.bench.folder / "hand"
-        path = folder / volume.call
+        path = self.bench.folder / HAND / VOLUME
         if not (self.journal.entry.back and path.exists()):
-            shutil.rmtree(folder, ignore_errors=True)
-            folder.mkdir()
+            make_folder(self.bench.folder, HAND)
             hand_over(fd, path, volume, self.written, self._carried, blank=blank)
             work(path)
             flush(path)
@@ -313,11 +367,10 @@ class _Inker:
         if target.exists() and target.samefile(source.path):
             raise BenchError("The bench would overwrite its own source.", "Choose another bench folder.")
         self._say(0, f"copying disk {disk.id}")
-        self.bench.require_room(data_bytes(source.fileno(), 0, source.size) + (256 << 20), source.size)
-        target.unlink(missing_ok=True)
-        fd = os.open(target, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
-        os.close(fd)
-        self.fds[disk.id] = open_for_writing(target, source.size)
+        stored_bytes = data_bytes(source.fileno(), 0, source.size)
+        self.bench.require_room(stored_bytes + self._scratch_bytes(source, disk) + (256 << 20), source.size)
+        os.close(open_own(target.parent, target.name, fresh=True))
+        self.fds[disk.id] = self._open(target, source.size)
         before = os.fstat(source.fileno())
         if not clone(source.fileno(), self.fds[disk.id]):
             self.copied += copy_data(
@@ -332,7 +385,13 @@ class _Inker:
 
     @singledispatchmethod
     def _do(self, step: Any, before: Machine, after: Machine) -> None:
-        """Steps that a person does leave no bytes."""
+        """A kind that nobody said how to ink is refused, never left out."""
+        raise BenchError(f"The bench does not know how to do “{type(step).__name__}”.", "Update Ink Shelf.")
+
+    @_do.register(Confirm)
+    @_do.register(Prove)
+    def _person(self, step: Confirm | Prove, before: Machine, after: Machine) -> None:
+        """What a person makes sure of leaves no bytes."""
 
     def _volume(self, machine: Machine, call: str) -> tuple[Disk, Volume, int]:
         found = machine.find(call)
@@ -392,7 +451,19 @@ class _Inker:
         finally:
             self.written.image += mover.written
             self.written.scratch += mover.scratch
+        self._write_hidden(fd, after, step.call)
         self._table(before, after, disk.id)
+
+    def _write_hidden(self, fd: int, after: Machine, call: str) -> None:
+        """Say in the boot sector and its copies how many sectors lie before the volume now."""
+        disk, volume, _ = self._volume(after, call)
+        system = volume.filesystem
+        if system is None or system.hidden_sectors is None:
+            return
+        with ImageFile(self.bench.image(disk.id)) as image:
+            places = hidden_places(volume, Slice(image, volume.start, volume.size))
+        for at in places:
+            self.written.put(fd, system.hidden_sectors.to_bytes(4, "little"), volume.start + at)
 
     @_do.register
     def _label(self, step: Label, before: Machine, after: Machine) -> None:
@@ -409,19 +480,19 @@ class _Inker:
     @_do.register
     def _make_logical(self, step: MakeLogical, before: Machine, after: Machine) -> None:
         _, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: making.add_logical(path, step.name, step.size))
+        self._hand(volume, fd, lambda path: lvm.add_logical(path, step.name, step.size))
 
     @_do.register
     def _format(self, step: Format, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: making.make(path, disk, volume, step), blank=True)
+        self._hand(volume, fd, lambda path: formatting.make(path, disk, volume, step), blank=True)
 
     @_do.register
     def _prepare(self, step: Prepare, before: Machine, after: Machine) -> None:
         disk, volume, fd = self._volume(before, step.call)
         if step.what == "fast_startup_off" and volume.filesystem and volume.filesystem.hibernated:
             with ImageFile(self.bench.image(disk.id)) as image:
-                place = formatting.hibernation_header(Slice(image, volume.start, volume.size))
+                place = ntfs.hibernation_header(Slice(image, volume.start, volume.size))
             if place is not None:  # stand-in for a full shutdown of the owner's system: the header is blanked
                 self.written.put(fd, bytes(4096), volume.start + place)
 
@@ -431,6 +502,13 @@ class _Inker:
             _, volume, fd = self._volume(before, call)
             self._hand(volume, fd, partial(put, step=step), part, last=part == 1)
 
+    @_do.register
+    def _regenerate(self, step: Regenerate, before: Machine, after: Machine) -> None:
+        _, root, _ = self._volume(before, step.call)
+        _, volume, fd = self._volume(before, step.esp)
+        title = root.holds.title if root.holds else step.call
+        self._hand(volume, fd, lambda path: installers.put_menu(path, step, title))
+
     @_do.register(AddEntry)
     @_do.register(SetOrder)
     @_do.register(SetSecureBoot)
@@ -439,12 +517,7 @@ class _Inker:
 
 
 def open_for_writing(path: Path, size: int) -> int:
-    """Open a bench image, give it its length; devices are refused as everywhere."""
-    fd = os.open(path, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
-    try:
-        os.ftruncate(fd, size)
-        os.close(open_checked(path, os.O_RDONLY))
-    except InkshelfError:
-        os.close(fd)
-        raise
+    """Open a bench image and give it its length; links and devices are refused as everywhere."""
+    fd = open_own(path.parent, path.name)
+    os.ftruncate(fd, size)
     return fd

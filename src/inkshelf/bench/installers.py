@@ -7,17 +7,16 @@ from pathlib import Path
 
 from inkshelf.bench import stand_ins, tools
 from inkshelf.core.machine.state import BootFile
-from inkshelf.core.steps.kinds import Install
+from inkshelf.core.sheet.telling.installing import mount_lines
+from inkshelf.core.steps.kinds import Install, Regenerate
 from inkshelf.data import exact
-
-MOUNT_OPTIONS = {"/": "ext4 defaults", "/home": "ext4 defaults", "/boot/efi": "vfat umask=0077", "none": "swap sw"}
 
 
 def put_root(path: Path, step: Install) -> None:
     """Write the system's own files into the ext4 volume that ``path`` holds."""
     files = {
         exact("linux", "release_file"): stand_ins.release_file(step.title),
-        exact("linux", "mount_table"): stand_ins.mount_table(step.mounts, MOUNT_OPTIONS),
+        exact("linux", "mount_table"): stand_ins.mount_table(mount_lines(step.mounts)),
         f"{exact('linux', 'boot_folder')}/{exact('linux', 'kernel_prefix')}-6": stand_ins.loader(
             "kernel", signed=step.kernel_signed, size=256 << 10
         ),
@@ -33,22 +32,31 @@ def put_root(path: Path, step: Install) -> None:
 
 def put_startup(path: Path, step: Install) -> None:
     """Write the start-up files into the FAT volume that ``path`` holds; folders are made."""
+    _put(path, {file.path: _content(file, step.title) for file in step.files})
+
+
+def put_menu(path: Path, step: Regenerate, title: str) -> None:
+    """Write the menu's configuration anew into the FAT volume that ``path`` holds."""
+    _put(path, {file.path: _content(file, title) for file in step.files})
+
+
+def _put(path: Path, files: dict[str, bytes]) -> None:
     folders: list[str] = []
-    for file in step.files:
-        parts = file.path.strip("\\").split("\\")[:-1]
+    for name in files:
+        parts = name.strip("\\").split("\\")[:-1]
         folders += ["/".join(parts[: index + 1]) for index in range(len(parts))]
     for folder in dict.fromkeys(folders):
         tools.run("mmd", "-D", "s", "-i", path, f"::/{folder}", accept=(0, 1))
     with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
-        for file in step.files:
+        for name, data in files.items():
             local = Path(scratch) / "file"
-            local.write_bytes(_content(file, step))
-            tools.run("mcopy", "-o", "-i", path, local, "::" + file.path.replace("\\", "/"))
+            local.write_bytes(data)
+            tools.run("mcopy", "-o", "-i", path, local, "::" + name.replace("\\", "/"))
 
 
-def _content(file: BootFile, step: Install) -> bytes:
+def _content(file: BootFile, title: str) -> bytes:
     if file.kind == "menu-config":
         root = next(one for one in file.targets if not one.startswith("\\"))
         others = tuple(("NT family", one) for one in file.targets if one.startswith("\\"))
-        return stand_ins.menu_config(root, step.title, others, file.size_bytes)
+        return stand_ins.menu_config(root, title, others, file.size_bytes)
     return stand_ins.loader(file.kind, signed=bool(file.signed), size=file.size_bytes)

@@ -1,4 +1,4 @@
-"""Take disks in: from images and captured text, into one machine."""
+"""Take disks in: from images and captured text, into one machine; at first, and later, when more is known."""
 
 from __future__ import annotations
 
@@ -9,9 +9,10 @@ from typing import Literal
 
 from inkshelf.bench.image import inspect, refuse_in_use
 from inkshelf.core.errors import CaptureError, InkshelfError
-from inkshelf.core.machine.assemble import LETTERS, assemble
-from inkshelf.core.machine.state import Conditions, Disk, SecureBoot
+from inkshelf.core.machine.joining import Contradiction, Joined, join_images, join_listings, join_variables
+from inkshelf.core.machine.state import Conditions, Disk, Firmware, Machine, SecureBoot
 from inkshelf.core.plan.job import Job, Source, replan
+from inkshelf.core.texts import one_line
 from inkshelf.core.value import replace
 
 
@@ -33,29 +34,49 @@ def take_in(
         raise CaptureError("No disk was given.", "Name a disk image with --disk, or captured text with --lsblk or --sfdisk.")
     if len({path.resolve() for path in images}) != len(images):
         raise InkshelfError("The same image was named twice.", "Name each disk once.")
+    machine = Machine(Firmware(mode, secure_boot), (), ram_bytes, conditions or Conditions())
+    job = Job(
+        one_line(title, "The title"),
+        one_line(owner, "The owner's name"),
+        machine,
+        tuple(capture_sources),
+        seed=seed or secrets.token_hex(8),
+    )
+    job = with_images(job, images)
+    texts = tuple(disk for group in captured for disk in group)
+    return with_listings(job, texts, ()) if texts else job
+
+
+def with_images(job: Job, images: Sequence[Path]) -> Job:
+    """Return the job with disks read from images: of a disk that is known already the image says what is on it."""
     for path in images:
         refuse_in_use(path)
-    disks = tuple(inspect(path) for path in images)
-    texts = [disk for group in captured for disk in group]
-    joined = _joined(disks, tuple(texts))
-    if len(joined) > len(LETTERS):
-        raise InkshelfError(f"{len(joined)} disks are more than one machine holds here.", f"Take in at most {len(LETTERS)}.")
-    machine = assemble(joined, mode, secure_boot, ram_bytes, conditions)
-    sources = tuple(Source("image", str(path.resolve()), machine.disks[place].id) for place, path in enumerate(images))
-    return Job(title, owner, machine, (*sources, *capture_sources), seed=seed or secrets.token_hex(8))
+    read = tuple(_named(path, inspect(path)) for path in images)
+    joined = join_images(job.found, read)
+    made = tuple(Source("image", str(path.resolve()), letter) for path, letter in zip(images, joined.letters, strict=True))
+    kept = tuple(one for one in job.sources if one.kind != "image" or one.disk not in joined.letters)
+    images_first = sorted((*kept, *made), key=lambda one: (one.kind != "image", one.disk if one.kind == "image" else ""))
+    return _with(job, joined, tuple(images_first))
 
 
-def _joined(disks: tuple[Disk, ...], captured: tuple[Disk, ...]) -> tuple[Disk, ...]:
-    from inkshelf.core.machine.captured import add_identity
+def with_listings(job: Job, captured: tuple[Disk, ...], sources: Sequence[Source], variables: Firmware | None = None) -> Job:
+    """Return the job with identities, and disks that are not known yet, from captured text; and with captured boot variables."""
+    imaged = frozenset(one.disk for one in job.sources if one.kind == "image")
+    joined = join_listings(job.found, captured, imaged)
+    if variables is not None:
+        joined = replace(joined, machine=join_variables(joined.machine, variables))
+    return _with(job, joined, (*job.sources, *sources))
 
-    return add_identity(disks, captured) if captured else disks
+
+def _named(path: Path, disk: Disk) -> Disk:
+    try:
+        one_line(str(path.resolve()), "The image's name").encode()
+    except UnicodeEncodeError:
+        raise InkshelfError(f"The name of {path!r} is not text.", "Rename the image, then take it in.") from None
+    return disk
 
 
-def with_capture(job: Job, captured: tuple[Disk, ...], source: Source) -> Job:
-    """Return the job with identities and further disks from captured text; what people said about the machine stays."""
-    from inkshelf.core.machine.captured import add_identity
-
-    found = job.found
-    joined = add_identity(found.disks, captured)
-    machine = assemble(joined, found.firmware.mode, found.firmware.secure_boot, found.ram_bytes, found.conditions)
-    return replan(replace(job, found=machine, sources=(*job.sources, source)))
+def _with(job: Job, joined: Joined, sources: tuple[Source, ...]) -> Job:
+    """What contradicted of these disks before is judged anew by what was just read."""
+    others: tuple[Contradiction, ...] = tuple(one for one in job.contradictions if one.disk not in joined.letters)
+    return replan(replace(job, found=joined.machine, sources=sources, contradictions=(*others, *joined.contradictions)))

@@ -18,9 +18,12 @@ from typing import Literal
 import msgspec
 
 from inkshelf.atomic import write_atomically
+from inkshelf.bench.opening import open_own
 from inkshelf.bench.sparse import write_all
-from inkshelf.core.errors import BenchError
+from inkshelf.core.errors import BenchError, InkshelfError
+from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
 
 NAME, JOB, PROGRESS = "journal.json", "job.json", "progress"
@@ -30,10 +33,17 @@ RECORD, SECTOR = (
 )  # checksum of the entry, count of records, pieces that are safe, window; then a checksum
 
 
+def _mark(raw: bytes) -> str:
+    """Return what tells one job's document from another's."""
+    import hashlib  # late: the window asks whether work is unfinished at every start
+
+    return hashlib.sha256(raw).hexdigest()
+
+
 class Entry(Value, frozen=True):
     """Where the work stands. ``part``: parts of the step that are done; ``back``: the scratch file is complete and is being
     brought back; ``ranges`` and ``pieces``: what a move carries (first byte, behind the last) and how many pieces are safe;
-    ``window``: the scratch file holds the pieces behind those."""
+    ``window``: the scratch file holds the pieces behind those. ``job``: the mark of the job's document that the entry belongs to."""
 
     state: Literal["copying", "step", "reading back", "done"] = "copying"
     step: int = 0
@@ -42,6 +52,9 @@ class Entry(Value, frozen=True):
     ranges: tuple[tuple[int, int], ...] = ()
     pieces: int = 0
     window: bool = False
+    job: str = ""
+    format: Literal["inkshelf-journal"] = "inkshelf-journal"
+    version: Literal[1] = 1
 
 
 class Journal:
@@ -53,10 +66,11 @@ class Journal:
         self._entry_sum = self._records = 0
 
     def begin(self, job: Job) -> None:
-        """Keep the job with the bench and start at copying."""
-        write_atomically(self.folder / JOB, msgspec.json.encode(job))
-        (self.folder / PROGRESS).unlink(missing_ok=True)  # of an earlier job, whose entries may have read the same
-        self._put(Entry())
+        """Keep the job with the bench and start at copying. The old entry goes first: none is ever paired with another job's document."""
+        self.forget()
+        raw = document.dump(job)
+        write_atomically(self.folder / JOB, raw)
+        self._put(Entry(job=_mark(raw)))
 
     def _put(self, entry: Entry) -> None:
         raw = msgspec.json.encode(entry)
@@ -65,7 +79,7 @@ class Journal:
 
     def step(self, number: int) -> None:
         """A step begins."""
-        self._put(Entry("step", number))
+        self._put(Entry("step", number, job=self.entry.job))
 
     def note(self, **facts: object) -> None:
         """Something inside the step is safe now."""
@@ -76,7 +90,7 @@ class Journal:
         self._records += 1
         record = RECORD.pack(self._entry_sum, self._records, pieces, window)
         sector = (record + struct.pack("<I", zlib.crc32(record))).ljust(SECTOR, b"\0")
-        fd = os.open(self.folder / PROGRESS, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        fd = open_own(self.folder, PROGRESS, os.O_RDWR | os.O_CREAT)
         try:
             write_all(fd, sector, self._records % 2 * SECTOR)
             os.fdatasync(fd)
@@ -99,14 +113,14 @@ class Journal:
 
     def over(self, state: Literal["reading back", "done"]) -> None:
         """All steps are done, or all of the work."""
-        self._put(Entry(state, self.entry.step))
+        self._put(Entry(state, self.entry.step, job=self.entry.job))
         (self.folder / PROGRESS).unlink(missing_ok=True)
 
     def load(self) -> Job:
         """Read the job and the entry back; raises ``BenchError`` where there is nothing to go on with."""
         try:
             self.load_entry()
-            return msgspec.json.decode((self.folder / JOB).read_bytes(), type=Job)
+            raw = (self.folder / JOB).read_bytes()
         except FileNotFoundError:
             raise BenchError(f"Nothing was begun in {self.folder}.", "Ink a job there first.") from None
         except (OSError, msgspec.MsgspecError) as error:
@@ -114,6 +128,26 @@ class Journal:
                 f"The journal in {self.folder} cannot be read.",
                 "Ink the job again into an empty bench; the source is untouched.",
             ) from error
+        if _mark(raw) != self.entry.job:
+            raise BenchError(
+                f"The journal in {self.folder} belongs to another job than the one kept beside it.",
+                "Ink the job again into an empty bench; the source is untouched.",
+            )
+        return document.load(raw, str(self.folder / JOB))
+
+    def refuse_other(self, job: Job) -> None:
+        """Refuse to begin, or go on with, a job where another one's work stands that is not over."""
+        if not self.unfinished():
+            return
+        try:
+            other = self.load()
+        except InkshelfError:
+            return  # nothing that could be gone on with
+        if other.seed != job.seed:
+            raise BenchError(
+                f"In {self.folder} stands the work of another job, “{shown(other.title) or 'without a title'}”, that was cut or cancelled.",
+                "Go on with it or go back there first (resume --bench, resume --back), or choose another folder for the bench.",
+            )
 
     def forget(self) -> None:
         """Nothing is begun any more."""
@@ -126,6 +160,15 @@ class Journal:
         raw = (self.folder / NAME).read_bytes()
         self.entry, self._entry_sum = msgspec.json.decode(raw, type=Entry), zlib.crc32(raw)
         self._read_progress()
+
+    def unfinished_of(self, seed: str) -> bool:
+        """Whether work of the job of that identity was begun there and not ended."""
+        if not self.unfinished():
+            return False
+        try:
+            return self.load().seed == seed
+        except InkshelfError:
+            return False
 
     def unfinished(self) -> bool:
         """Whether work was begun there and not ended."""

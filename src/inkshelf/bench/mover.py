@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from inkshelf.bench.journal import Journal
+from inkshelf.bench.opening import open_own
 from inkshelf.bench.sparse import copy_some, data_ranges, move_pieces, punch, start_writing
 from inkshelf.core.machine.state import Gap, Machine
 from inkshelf.core.size import MIB
@@ -67,8 +68,7 @@ class Mover:
         number = self.journal.entry.pieces
         while number < len(pieces):
             window = _window(pieces, number)
-            path = self.folder / NAME
-            fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+            fd = open_own(self.folder, NAME, os.O_RDWR | os.O_CREAT)
             try:
                 if not self.journal.entry.window:
                     self._fill(fd, window)

@@ -4,39 +4,36 @@ from __future__ import annotations
 
 import os
 from os import X_OK
+from typing import TYPE_CHECKING
 
-PACKAGES = {
-    "mkfs.fat": "dosfstools",
-    "fsck.fat": "dosfstools",
-    "mkfs.ntfs": "ntfs-3g",
-    "ntfsresize": "ntfs-3g",
-    "ntfscp": "ntfs-3g",
-    "mkfs.ext4": "e2fsprogs",
-    "e2fsck": "e2fsprogs",
+if TYPE_CHECKING:
+    from inkshelf.bench.kinds import Tools
+
+BASE = {
     "debugfs": "e2fsprogs",
-    "resize2fs": "e2fsprogs",
     "mcopy": "mtools",
     "mmd": "mtools",
     "mdel": "mtools",
-    "mkswap": "util-linux",
+    "ntfscp": "ntfs-3g",
     "sfdisk": "fdisk",
     "partx": "util-linux",
-    "fatlabel": "dosfstools",
-    "e2label": "e2fsprogs",
-    "ntfslabel": "ntfs-3g",
-    "swaplabel": "util-linux",
-    "tune2fs": "e2fsprogs",
-    "mkfs.exfat": "exfatprogs",
-    "fsck.exfat": "exfatprogs",
-    "exfatlabel": "exfatprogs",
-    "mkfs.btrfs": "btrfs-progs",
-    "btrfs": "btrfs-progs",
-    "btrfstune": "btrfs-progs",
-    "mkfs.xfs": "xfsprogs",
-    "xfs_admin": "xfsprogs",
-    "xfs_repair": "xfsprogs",
-    "cryptsetup": "cryptsetup-bin",
 }
+
+
+def package_of(name: str) -> str:
+    """Return the package that holds a utility: of those the bench always needs, or of a kind of file system."""
+    if name in BASE:
+        return BASE[name]
+    from inkshelf.bench.kinds import TOOLS
+
+    known = (one for tools in TOOLS.values() for one in (tools.makes_with, tools.changes_with, _checker(tools)) if name in one)
+    return next(known, {name: name})[name]
+
+
+def _checker(tools: Tools) -> dict[str, str]:
+    return {tools.check[0]: next(iter(tools.makes_with.values()), tools.check[0])} if tools.check else {}
+
+
 FOLDERS = ("/usr/sbin", "/sbin", "/usr/local/sbin")
 
 
@@ -51,4 +48,4 @@ def where(name: str) -> str:
 
 def missing(names: set[str]) -> dict[str, str]:
     """Return the utilities that are not there, each with the package that holds it."""
-    return {name: PACKAGES.get(name, name) for name in sorted(names) if not where(name)}
+    return {name: package_of(name) for name in sorted(names) if not where(name)}

@@ -8,14 +8,14 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from inkshelf.bench import differences, formatting
+from inkshelf.bench import differences, formatting, outside
 from inkshelf.bench.contents import kept
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.second_reader import agrees
 from inkshelf.bench.sparse import copy_data, data_bytes
 from inkshelf.core.boot.rehearse import rehearse
-from inkshelf.core.disk.read import read_disk
 from inkshelf.core.errors import BenchError
+from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk, FileSystem, Firmware, Machine, Volume
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.fold import Fold
@@ -23,6 +23,7 @@ from inkshelf.core.steps.kinds import Format, Step
 from inkshelf.core.steps.ledger import ledger
 from inkshelf.core.value import Value, replace
 
+GROWN = 16 * MIB  # more than that in use than when it was taken in is another content
 TOLERANCE = 0.03  # of a file system's size: how far the used space may be from the prediction
 
 
@@ -37,20 +38,37 @@ class Check(Value, frozen=True):
 def comparable(disk: Disk) -> Disk:
     """Return what the fold predicts exactly: everything but measured use and how a disk is called."""
     volumes = tuple(replace(volume, planned=False, filesystem=_exact(volume.filesystem)) for volume in disk.volumes)
-    table = replace(disk.table, primary_ok=True, backup_ok=True, fault="", backup_lba=disk.size // disk.sector - 1)
+    table = replace(
+        disk.table, primary_ok=True, backup_ok=True, fault="", backup_lba=disk.size // disk.sector - 1, backup_entries_lba=0
+    )
     return Disk(disk.id, disk.size, disk.sector, table=table, volumes=volumes)
 
 
 def _exact(system: FileSystem | None) -> FileSystem | None:
     if system is None:
         return None
-    return replace(system, used_bytes=None, smallest_bytes=None, smallest_why="", pinned_bytes=None, used_map=())
+    return replace(
+        system,
+        used_bytes=None,
+        smallest_bytes=None,
+        smallest_why="",
+        pinned_bytes=None,
+        used_map=(),
+        group_bytes=0,
+        group_table_bytes=0,
+    )
 
 
 def same_as_taken_in(found: Disk, now: Disk, path: Path) -> None:
     """Refuse an image that is not what the plan was made from any more."""
     if comparable(found) != comparable(_as_planned(now, found)):
         raise BenchError(f"{path} has changed since it was taken in.", "Take it in again, so that the plan fits what is there.")
+    for was, is_now in zip(found.volumes, _as_planned(now, found).volumes, strict=True):
+        if was.used is not None and (is_now.used or 0) > was.used + GROWN:
+            raise BenchError(
+                f"{was.call} holds {binary(is_now.used or 0)} now, and held {binary(was.used)} when it was taken in.",
+                "Take it in again, so that the plan fits what is there.",
+            )
 
 
 def _as_planned(now: Disk, planned: Disk) -> Disk:
@@ -91,6 +109,8 @@ def prove(
                 )
             )
             checks += _table_checks(planned, read)
+            whole, seen = outside.compare(plan, steps, planned.id, source, image)
+            checks.append(Check(f"disk {planned.id}: outside volumes and tables", whole, seen))
             ok, said = agrees(images[planned.id], planned)
             checks.append(Check(f"disk {planned.id}: table, by another reader", ok, said))
             for volume in planned.volumes:
@@ -170,7 +190,7 @@ def _used(planned: Volume, now: Volume) -> Check:
 def _own_checker(image: ImageFile, volume: Volume) -> str | None:
     """Hand the volume to its checker as a sparse file of its own."""
     with tempfile.TemporaryDirectory(prefix="check-", dir=image.path.parent) as scratch:
-        path = Path(scratch) / volume.call
+        path = Path(scratch) / "volume"
         fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         try:
             os.ftruncate(fd, volume.size)

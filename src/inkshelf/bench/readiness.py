@@ -7,44 +7,24 @@ from functools import cache
 from inkshelf.bench import packages
 from inkshelf.core.checks.registry import Finding, Show
 from inkshelf.core.plan.job import Job
-from inkshelf.core.steps.kinds import Format, Grow, Install, Label, Renew, Shrink
-
-MAKERS = {
-    "fat32": "mkfs.fat",
-    "exfat": "mkfs.exfat",
-    "ntfs": "mkfs.ntfs",
-    "ext4": "mkfs.ext4",
-    "xfs": "mkfs.xfs",
-    "btrfs": "mkfs.btrfs",
-    "swap": "mkswap",
-    "luks": "cryptsetup",
-}
-CHANGERS = {
-    "ntfs": {"ntfsresize", "ntfslabel"},
-    "ext4": {"resize2fs", "e2fsck", "tune2fs"},
-    "ext3": {"resize2fs", "e2fsck", "tune2fs"},
-    "ext2": {"resize2fs", "e2fsck", "tune2fs"},
-    "fat32": {"fatlabel"},
-    "exfat": {"exfatlabel"},
-    "xfs": {"xfs_admin"},
-    "btrfs": {"btrfs"},
-    "swap": {"swaplabel"},
-    "luks": {"cryptsetup"},
-}
+from inkshelf.core.steps.kinds import Format, Install, Regenerate
 
 
 def needed(job: Job) -> set[str]:
     """Return the utilities that inking the job runs."""
-    names = {"sfdisk"} if job.steps else set()
+    if not job.steps:
+        return set()
+    from inkshelf.bench.kinds import TOOLS  # late: the window is ready sooner
+
+    names = {"sfdisk"}
     kinds = {volume.call: volume.filesystem.kind for _, volume in job.found.volumes() if volume.filesystem}
     for step in job.steps:
         if isinstance(step, Format):
             kinds[step.call] = step.filesystem
-            names |= {MAKERS[step.filesystem]} if step.filesystem in MAKERS else set()
-        elif isinstance(step, Shrink | Grow | Label | Renew):
-            names |= CHANGERS.get(kinds.get(step.call, ""), set())
-        elif isinstance(step, Install):
-            names |= {"debugfs", "mcopy", "mmd"}
+        tools = [TOOLS[kinds[call]] for call in step.inside() if kinds.get(call) in TOOLS]
+        for one in tools:
+            names |= set(one.makes_with if isinstance(step, Format) else one.changes_with)
+        names |= {"debugfs", "mcopy", "mmd"} if isinstance(step, Install | Regenerate) else set()
     return names
 
 

@@ -49,14 +49,9 @@ def menu_config(root_uuid: str, title: str, others: tuple[tuple[str, str], ...],
     return ("\n".join(lines) + "\n").encode().ljust(size, b"\n")
 
 
-def mount_table(mounts: tuple[tuple[str, str], ...], options: dict[str, str]) -> bytes:
-    """Return an fstab with one line for each (what, where)."""
-    rows = ["# what  where  file system and options  dump  check"]
-    rows += [
-        f"{what} {where} {options.get(where, 'auto defaults')} 0 {1 if where == '/' else 2 if where.startswith('/') else 0}"
-        for what, where in mounts
-    ]
-    return ("\n".join(rows) + "\n").encode()
+def mount_table(lines: tuple[str, ...]) -> bytes:
+    """Return an fstab of these lines."""
+    return ("\n".join(["# what  where  file system and options  dump  check", *lines]) + "\n").encode()
 
 
 def release_file(title: str) -> bytes:

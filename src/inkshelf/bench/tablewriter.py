@@ -7,7 +7,7 @@ import os
 from inkshelf.bench.handover import Written
 from inkshelf.bench.sparse import punch
 from inkshelf.core.disk import mbr_write
-from inkshelf.core.disk.gpt import GptEntry, GptTable, encode
+from inkshelf.core.disk.gpt import NAME_AT, GptEntry, GptTable, encode, name_of, with_entries
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
 from inkshelf.core.errors import BenchError, TableError
 from inkshelf.core.machine.state import Disk
@@ -38,6 +38,9 @@ def gpt_of(disk: Disk) -> GptTable:
         entries,
         table.entry_count,
         table.entry_bytes,
+        table.backup_lba,
+        entries_lba=table.entries_lba,
+        backup_entries_lba=table.backup_entries_lba,
     )
 
 
@@ -68,8 +71,16 @@ def write_table(fd: int, before: Disk, after: Disk, written: Written) -> None:
 
 def _write_gpt(fd: int, before: Disk, after: Disk, written: Written) -> None:
     """Backup entries and header first, so that one good copy stands at every moment."""
-    pieces = encode(gpt_of(after))
-    for offset, data in (pieces[3], pieces[4], pieces[2], pieces[1]):
+    table = gpt_of(after)
+    pieces = encode(table)
+    entries = keep_names(pieces[2][1], os.pread(fd, len(pieces[2][1]), pieces[2][0]), table)
+    backup = (pieces[3][0], entries)
+    for offset, data in (
+        backup,
+        _checked(pieces[4], entries, table),
+        (pieces[2][0], entries),
+        _checked(pieces[1], entries, table),
+    ):
         for at in range(0, len(data), after.sector):
             written.put(fd, data[at : at + after.sector], offset + at)
     if after.table.hybrid:
@@ -77,6 +88,25 @@ def _write_gpt(fd: int, before: Disk, after: Disk, written: Written) -> None:
         written.put(fd, records, mbr_write.RECORDS_AT)
     else:
         written.put(fd, pieces[0][1], pieces[0][0])
+
+
+def keep_names(new: bytes, found: bytes, table: GptTable) -> bytes:
+    """Return entries whose names say the same as those found with the very bytes found: not every name can be written as it was read.
+
+    What lies behind the 128 bytes that the specification defines stays too.
+    """
+    each, kept = table.entry_bytes, bytearray(new)
+    for entry in table.entries:
+        at = (entry.number - 1) * each
+        old = found[at : at + each]
+        if len(old) == each and old[16:32] == new[at + 16 : at + 32] and name_of(old) == entry.name:
+            kept[at + NAME_AT : at + each] = old[NAME_AT:]
+    return bytes(kept)
+
+
+def _checked(piece: tuple[int, bytes], entries: bytes, table: GptTable) -> tuple[int, bytes]:
+    """The header over these entries."""
+    return piece[0], with_entries(piece[1], entries[: table.entry_count * table.entry_bytes])
 
 
 def _became(before: Disk, after: Disk) -> dict[tuple[int, int], tuple[int, int] | None]:

@@ -6,7 +6,7 @@ import os
 import subprocess
 from pathlib import Path
 
-from inkshelf.bench.packages import PACKAGES, where
+from inkshelf.bench.packages import package_of, where
 from inkshelf.core.errors import BenchError
 from inkshelf.core.value import Value
 
@@ -22,7 +22,7 @@ def find(name: str) -> str:
     """Return the path of a utility, or say which package to install."""
     found = where(name)
     if not found:
-        raise BenchError(f"The utility {name} is missing.", f"Install the package {PACKAGES.get(name, name)}, then try again.")
+        raise BenchError(f"The utility {name} is missing.", f"Install the package {package_of(name)}, then try again.")
     return found
 
 

@@ -48,5 +48,9 @@ class BenchError(InkshelfError):
     """The bench cannot do what was asked."""
 
 
+class StopsError(BenchError):
+    """A plan that findings stop, and that nobody answered for in writing."""
+
+
 class CaptureError(InkshelfError):
     """Captured text that cannot be read."""

@@ -35,6 +35,11 @@ TABLE: dict[str, dict[str, Any]] = {
         "reason": "free on the old system after a shrink: at least max(20 GiB, 15 % of its new size)",
     },
     "swap": {"hibernate_reason": "the whole memory plus its square root", "largest_sqrt": 8},
+    "medium": {
+        "image": "4 GiB",
+        "fixed_minutes": 8,
+        "reason": "finding the right stick, listing it twice, then two passes over the image: writing and checking",
+    },
     "rates": {  # bytes a second, for time estimates
         "internal_ssd": 400_000_000,
         "stick": 40_000_000,

@@ -73,9 +73,16 @@ TABLE: dict[str, dict[str, Any]] = {
         "hibernation_off": "powercfg /h off",
         "full_shutdown": "shutdown /s /t 0",
         "check_volume": "chkdsk C: /scan",
+        "repair_volume": "chkdsk C: /f",
+        "restart": "shutdown /r /t 0",
+        "fast_startup_on": 'reg add "HKLM\\SYSTEM\\CurrentControlSet\\Control\\Session Manager\\Power" /v HiberbootEnabled /t REG_DWORD /d 1 /f',
         "protection_suspend": "manage-bde -protectors -disable C: -RebootCount 0",
         "protection_resume": "manage-bde -protectors -enable C:",
         "clock_utc": 'reg add "HKLM\\SYSTEM\\CurrentControlSet\\Control\\TimeZoneInformation" /v RealTimeIsUniversal /t REG_DWORD /d 1 /f',
+    },
+    "marks": {  # how a volume says what it is, in its boot sector and in listings
+        "nt_encrypted": "-FVE-FS-",
+        "nt_encrypted_listed": "BitLocker",
     },
     "gpt_names": {  # the names that installers of the family give
         "efi_system": "EFI system partition",
@@ -91,5 +98,9 @@ TABLE: dict[str, dict[str, Any]] = {
         "entry_folders": "/loader/entries /boot/loader/entries",
         "entry_ending": ".conf",
         "kernel_prefix": "vmlinuz",
+        "menu_defaults": "/etc/default/grub",
+        "finder_on": "GRUB_DISABLE_OS_PROBER=false",
+        "regenerate_menu": "update-grub",
+        "regenerate_menu_other": "grub-mkconfig -o /boot/grub/grub.cfg",
     },
 }

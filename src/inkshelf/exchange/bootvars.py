@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from inkshelf.core.errors import CaptureError
-from inkshelf.core.machine.state import BootEntry, Firmware, Machine
+from inkshelf.core.machine.state import BootEntry, Firmware
 from inkshelf.core.value import replace
 
 ENTRY = re.compile(
@@ -61,13 +61,3 @@ def _entry(match: re.Match[str]) -> BootEntry:
         )
     named = (file.group(1) or file.group(2)) if file else ""
     return replace(made, path=named.replace("/", "\\"))
-
-
-def with_boot_variables(machine: Machine, captured: Firmware) -> Machine:
-    """Return the machine with captured entries in the place of inferred ones; each is tied to the disk of its partition."""
-    by_guid = {volume.guid.upper(): disk.id for disk, volume in machine.volumes() if volume.guid}
-    entries = tuple(replace(one, disk=by_guid.get(one.partition_guid, "")) for one in captured.entries)
-    firmware = replace(
-        machine.firmware, mode="uefi", entries=entries, order=captured.order, next=captured.next, entries_known=True
-    )
-    return replace(machine, firmware=firmware)

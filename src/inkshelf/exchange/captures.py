@@ -7,29 +7,13 @@ import re
 from pathlib import Path
 from typing import Any
 
+from inkshelf.core.disk.kinds import LISTED
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.captured import same_disk
 from inkshelf.core.machine.state import BootFile, Disk, FileSystem, SystemRoot, Table, Volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
-
-FAMILY = {
-    "vfat": "fat32",
-    "ntfs": "ntfs",
-    "ext2": "ext2",
-    "ext3": "ext3",
-    "ext4": "ext4",
-    "swap": "swap",
-    "exfat": "exfat",
-    "btrfs": "btrfs",
-    "xfs": "xfs",
-    "crypto_LUKS": "luks",
-    "LVM2_member": "lvm",
-    "apfs": "apfs",
-    "hfsplus": "hfsplus",
-    "iso9660": "iso9660",
-}
 
 
 def read_text(path: Path) -> str:
@@ -144,7 +128,7 @@ def _lsblk_volume(node: dict[str, Any], place: int) -> Volume:
 
 
 def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
-    kind = FAMILY.get(_text(node, "fstype"))
+    kind = LISTED.get(_text(node, "fstype"))
     if kind is None:
         return None
     if kind == "fat32" and _text(node, "fsver").upper() in {"FAT12", "FAT16"}:

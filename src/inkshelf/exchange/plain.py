@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from inkshelf.core.checks.registry import Finding
 from inkshelf.core.disk.filesystems import title
-from inkshelf.core.disk.types import flag_words, type_name
+from inkshelf.core.disk.types import type_name
+from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.sheet.words import words
+from inkshelf.core.sheet.scene import scenes
+from inkshelf.core.sheet.telling import words
 from inkshelf.core.size import binary, both, grouped
 
 TABLES = {"gpt": "GPT", "mbr": "MBR", "none": "no table"}
@@ -79,8 +81,7 @@ def plan_lines(reading: Reading, found: tuple[Finding, ...]) -> list[str]:
 
 
 def _step_lines(reading: Reading) -> list[str]:
-    steps = zip(reading.job.steps, reading.plan.machines, strict=False)
-    return [f"{number:3}  {words(step, before).title}" for number, (step, before) in enumerate(steps, 1)]
+    return [f"{number:3}  {words(step, scene).title}" for number, step, scene in scenes(reading)]
 
 
 def change_lines(old: Reading, new: Reading) -> list[str]:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 import re
 
+from inkshelf.core.disk.kinds import LISTED
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.state import Disk, FileSystem
 from inkshelf.core.value import replace
-from inkshelf.exchange.captures import FAMILY, read_sfdisk
+from inkshelf.exchange.captures import read_sfdisk
 
 HEAD = re.compile(r"^(label|label-id|device|unit|first-lba|last-lba|sector-size):\s*(.*)$")
 ROW = re.compile(r"^(\S+)\s*:\s*(start=.*)$")
@@ -65,7 +66,7 @@ def read_blkid(text: str) -> dict[str, FileSystem]:
         )
     found = {}
     for one in known:
-        kind = FAMILY.get(one.get("TYPE", ""))
+        kind = LISTED.get(one.get("TYPE", ""))
         if kind and one.get("PARTUUID"):
             label = one.get("LABEL_FATBOOT", one.get("LABEL", "")) if kind == "fat32" else one.get("LABEL", "")
             found[one["PARTUUID"].upper()] = FileSystem(

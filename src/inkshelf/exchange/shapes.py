@@ -6,10 +6,12 @@ from typing import Any
 
 from inkshelf.core.boot.rehearse import Outcome
 from inkshelf.core.checks.registry import Finding
-from inkshelf.core.disk.types import flag_words, type_name
+from inkshelf.core.disk.types import type_name
+from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.sheet.words import words
+from inkshelf.core.sheet.scene import scenes
+from inkshelf.core.sheet.telling import words
 from inkshelf.core.steps.ledger import Ledger, Position
 
 
@@ -123,8 +125,8 @@ def position(one: Position) -> dict[str, Any]:
 def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
     """Return the shape of a whole plan."""
     rows = []
-    for number, (step, before) in enumerate(zip(reading.job.steps, reading.plan.machines, strict=False), 1):
-        said = words(step, before)
+    for number, step, scene in scenes(reading):
+        said = words(step, scene)
         rows.append(
             {
                 "number": number,
@@ -133,6 +135,11 @@ def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
                 "stage": said.stage,
                 "title": said.title,
                 "values": dict(said.values),
+                "about": list(said.about),
+                "commands": list(said.commands),
+                "back": said.back,
+                "minutes": said.minutes,
+                "id": step.id,
             }
         )
     shrinks = [

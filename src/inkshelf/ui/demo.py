@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
 from inkshelf.store import jobfile
@@ -33,7 +33,7 @@ def demo_job(folder: Path) -> Job:
         owner=demo.OWNER,
         seed="demo",
     )
-    return with_aim(job, Aim(size_bytes=140 * GIB, esp="own", home="apart"))
+    return with_aim(job, Beside(size_bytes=140 * GIB, esp="own", home="apart"))
 
 
 def open_demo(desk: Desk, folder: Path) -> None:

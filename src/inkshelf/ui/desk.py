@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import Literal
 
 from inkshelf.bench import readiness
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
 from inkshelf.core.checks.registry import Remedy
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.plan.aim import Aim
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
+from inkshelf.core.steps.identity import tick
 from inkshelf.core.value import Value, replace
 from inkshelf.store import jobfile
 
@@ -127,7 +128,7 @@ class Desk:
 
     def set_aim(self, words: str, *, preview: bool = False, **fields: object) -> None:
         """Change fields of the aim (or make one)."""
-        aim = replace(self.job.aim or Aim(disk=self.job.found.disks[0].id if self.job.found.disks else "A"), **fields)  # type: ignore[arg-type]
+        aim = replace(self.job.aim or Beside(disk=self.job.found.disks[0].id if self.job.found.disks else "A"), **fields)  # type: ignore[arg-type]
         job = with_aim(self._held or self.job, aim)
         if preview:
             self.preview(job)
@@ -147,8 +148,10 @@ class Desk:
 
     def tick(self, number: int) -> None:
         """Tick a step of the sheet, or take the tick off."""
-        ticked = set(self.job.ticked) ^ {number}
-        self.change(replace(self.job, ticked=tuple(sorted(ticked))), f"tick step {number}")
+        step = self.job.steps[number - 1]
+        others = tuple(one for one in self.job.ticked if one.step != step.id)
+        ticked = others if step.id in self.job.done else (*others, tick(step))
+        self.change(replace(self.job, ticked=ticked), f"tick step {number}")
 
     def rename(self, title: str, owner: str) -> None:
         """Give the job a title and an owner."""

@@ -152,17 +152,36 @@ def duplicates(reading: Reading) -> Iterator[Finding]:
     twice = {guid for guid, count in Counter(volume.guid for _, volume in volumes if volume.guid).items() if count > 1}
     for guid in sorted(twice):
         calls = tuple(volume.call for _, volume in volumes if volume.guid == guid)
+        still = sum(volume.guid == guid for _, volume in reading.plan.planned.volumes()) > 1
         yield Finding(
             f"disk.duplicate.{guid}",
-            "stop",
+            "stop" if still else "note",
             "Two partitions bear one GUID",
-            "Boot entries and boot data cannot tell them apart; this is what a raw clone leaves.",
+            "Boot entries and boot data cannot tell them apart; this is what a raw clone leaves."
+            + ("" if still else " The plan puts it right."),
             calls,
             (
                 *(ByHand("renew", call, f"Give {call} a new identity") for call in calls[1:2]),
                 Show("intake", "Take one of them out"),
             ),
         )
+
+
+@check
+def contradicting(reading: Reading) -> Iterator[Finding]:
+    """Two readings of one disk that cannot both be true."""
+    for disk in reading.plan.found.disks:
+        said = [one.what for one in reading.job.contradictions if one.disk == disk.id]
+        if said:
+            more = f"; and {len(said) - 3} more" if len(said) > 3 else ""
+            yield Finding(
+                f"intake.contradiction.{disk.id}",
+                "warn",
+                f"Two readings of disk {disk.id} disagree",
+                f"{'; '.join(said[:3])}{more}. One of them may be of another disk, or older: take both anew, one after the other.",
+                (),
+                (Show("intake", "Take it in again"),),
+            )
 
 
 @check

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.checks.registry import Aim, Finding, Know, Severity, Show, check
+from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Severity, Show, check
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Confirm
@@ -157,5 +157,5 @@ def memory(reading: Reading) -> Iterator[Finding]:
             "Hibernation with Secure Boot on",
             "Most kernels refuse to hibernate then; the swap would be larger than it needs to be.",
             (),
-            (Aim("swap", "sqrt", "Use the square-root rule"),),
+            (ChangeAim("swap", "sqrt", "Use the square-root rule"),),
         )

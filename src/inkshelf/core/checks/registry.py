@@ -9,6 +9,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, Override, replan, with_aim, with_found
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.texts import one_line
 from inkshelf.core.value import Value, replace
 
 Severity = Literal["stop", "warn", "note"]
@@ -23,7 +24,7 @@ class Know(Value, frozen=True):
     title: str
 
 
-class Aim(Value, frozen=True):
+class ChangeAim(Value, frozen=True):
     """Remedy: change one field of the aim."""
 
     field: str
@@ -54,7 +55,7 @@ class ByHand(Value, frozen=True):
     title: str
 
 
-Remedy = Know | Aim | AnswerFor | Show | ByHand
+Remedy = Know | ChangeAim | AnswerFor | Show | ByHand
 
 
 class Finding(Value, frozen=True):
@@ -103,13 +104,29 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
     """Return the job after a remedy. ``Show`` changes nothing; ``AnswerFor`` needs a reason."""
     if isinstance(remedy, Know):
         return know(job, remedy.field, remedy.value)
-    if isinstance(remedy, Aim) and job.aim is not None:
+    if isinstance(remedy, ChangeAim) and job.aim is not None:
         return with_aim(job, replace(job.aim, **{remedy.field: remedy.value}))
     if isinstance(remedy, ByHand):
         return change(job, remedy.verb, remedy.call)
     if isinstance(remedy, AnswerFor) and reason.strip():
-        return replace(job, overrides=(*job.overrides, Override(remedy.finding, reason.strip())))
+        return _answered(job, remedy.finding, reason)
     return job
+
+
+def answer(job: Job, finding: Finding, reason: str) -> Job:
+    """Return the job with a stop answered for in writing; raises ``PlanError`` where nobody can answer for it, or no reason is given."""
+    if finding.final:
+        raise PlanError(
+            f"“{finding.title}”: nobody can answer for that, because nothing can be done at all.", "Change the plan."
+        )
+    if not reason.strip():
+        raise PlanError("No reason is given.", "Write who answers for it, and why.")
+    return _answered(job, finding.key, reason)
+
+
+def _answered(job: Job, key: str, reason: str) -> Job:
+    others = tuple(one for one in job.overrides if one.finding != key)
+    return replace(job, overrides=(*others, Override(key, one_line(reason.strip(), "The reason"))))
 
 
 def know(job: Job, field: str, value: str | int | None) -> Job:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.checks.registry import Aim, Finding, Show, check
+from inkshelf.core.aims.shares import comfortable, least
+from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
+from inkshelf.core.fit.room import givers, possible, reserve_size
+from inkshelf.core.machine.profiles import figure, reason
 from inkshelf.core.machine.state import Volume
-from inkshelf.core.plan.aim import comfortable, figure, least, reason
-from inkshelf.core.plan.fit import givers, possible, reserve_size
 from inkshelf.core.plan.job import with_aim
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, binary
@@ -36,24 +37,24 @@ def cannot_be_planned(reading: Reading) -> Iterator[Finding]:
         )
 
 
-def _largest(reading: Reading) -> tuple[Aim, ...]:
+def _largest(reading: Reading) -> tuple[ChangeAim, ...]:
     """Return the change to the most room there is, where that is enough."""
     job = reading.job
     here = next((one for one in job.found.disks if job.aim and one.id == job.aim.disk), None)
     if job.aim is None or here is None:
         return ()
     most = possible(here) // MIB * MIB
-    return (Aim("size_bytes", most, f"Take {binary(most)}"),) if most > least(job.aim, job.found.ram_bytes) else ()
+    return (ChangeAim("size_bytes", most, f"Take {binary(most)}"),) if most > least(job.aim, job.found.ram_bytes) else ()
 
 
-def _ways_out(reading: Reading) -> tuple[Aim, ...]:
+def _ways_out(reading: Reading) -> tuple[ChangeAim, ...]:
     """Return the changes of one part of the aim that lead to a plan; what would fail again is not offered."""
     job, aim = reading.job, reading.job.aim
     if aim is None:
         return ()
     ways = list(_largest(reading) if aim.size_bytes else ())
-    ways += [Aim("esp", "own", "Its own EFI system partition")] if aim.esp == "shared" else []
-    ways += [Aim("disk", one.id, f"Use disk {one.id}") for one in job.found.disks if one.id != aim.disk]
+    ways += [ChangeAim("esp", "own", "Its own EFI system partition")] if aim.esp == "shared" else []
+    ways += [ChangeAim("disk", one.id, f"Use disk {one.id}") for one in job.found.disks if one.id != aim.disk]
     return tuple(one for one in ways if not with_aim(job, replace(aim, **{one.field: one.value})).plan_fault)
 
 
@@ -140,7 +141,7 @@ def floors(reading: Reading) -> Iterator[Finding]:
     if job.aim is None or not job.steps:
         return
     apart = job.aim.home == "apart"
-    for step in job.steps[: len(job.steps) - len(job.by_hand)]:
+    for step in job.planned:
         if not isinstance(step, Create) or step.role not in {"system", "data"}:
             continue
         item = "home" if step.role == "data" else ("linux_root" if apart else "linux_desktop")
@@ -152,7 +153,7 @@ def floors(reading: Reading) -> Iterator[Finding]:
                 f"{step.call} is below its floor",
                 f"{binary(step.size)}, and {binary(figure(item, 'floor'))} is the least: {reason(item)}.",
                 (step.call,),
-                (Aim("size_bytes", need, f"Take {binary(need)} in all"),),
+                (ChangeAim("size_bytes", need, f"Take {binary(need)} in all"),),
             )
         elif step.size < figure(item, "comfortable"):
             yield Finding(
@@ -161,7 +162,7 @@ def floors(reading: Reading) -> Iterator[Finding]:
                 f"{step.call} is below comfort",
                 f"{binary(step.size)}; {binary(figure(item, 'comfortable'))} is comfortable: {reason(item)}.",
                 (step.call,),
-                (Aim("size_bytes", None, "As much as is comfortable"),),
+                (ChangeAim("size_bytes", None, "As much as is comfortable"),),
             )
 
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.boot.rehearse import Outcome
-from inkshelf.core.checks.registry import Aim, Finding, Know, Show, check
-from inkshelf.core.disk.filesystems import FAT32_LEAST_CLUSTERS, label_fault
-from inkshelf.core.disk.types import gpt_type, is_esp
+from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Show, check
+from inkshelf.core.disk.filesystems import named_label
+from inkshelf.core.disk.kinds.fat import LEAST_CLUSTERS
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Format, Install, Retype
@@ -68,18 +70,18 @@ def system_partitions(reading: Reading) -> Iterator[Finding]:
     if planned.firmware.mode != "uefi":
         return
     holders = [(disk, volume) for disk, volume in planned.volumes() if is_esp(volume)]
-    if planned.disks and not holders:
+    if not holders and any(volume.holds for _, volume in planned.volumes()):
         yield Finding(
             "start.no-esp",
             "stop",
             "No EFI system partition",
             "UEFI firmware has nothing to start from.",
             (),
-            (Aim("esp", "own", "Plan one of its own"),),
+            (ChangeAim("esp", "own", "Plan one of its own"),),
         )
     for _, volume in holders:
         system = volume.filesystem
-        if system and system.kind == "fat32" and system.clusters < FAT32_LEAST_CLUSTERS:
+        if system and system.kind == "fat32" and system.clusters < LEAST_CLUSTERS:
             yield Finding(
                 f"start.small-esp.{volume.call}",
                 "stop",
@@ -116,7 +118,7 @@ def loaders_fit(reading: Reading) -> Iterator[Finding]:
                     f"{step.esp} is too full",
                     f"The loaders need {binary(need)}; {binary(system.size_bytes - system.used_bytes)} are free.",
                     (step.esp,),
-                    (Aim("esp", "own", "Give the new system its own"),),
+                    (ChangeAim("esp", "own", "Give the new system its own"),),
                 )
 
 
@@ -181,7 +183,7 @@ def two_roots(reading: Reading) -> Iterator[Finding]:
 def labels(reading: Reading) -> Iterator[Finding]:
     """A label that its file system refuses."""
     for step in reading.job.steps:
-        if isinstance(step, Format) and (fault := label_fault(step.filesystem, step.label)):
+        if isinstance(step, Format) and (fault := named_label(step.filesystem, step.label)):
             yield Finding(
                 f"fs.label.{step.call}",
                 "stop",

@@ -5,9 +5,10 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 
+from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import FileSystem
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
 BOOT = struct.Struct("<QQIIIIIIHHBB")  # from byte 64: 3.1, table 4
@@ -82,19 +83,17 @@ def probe(source: ByteSource) -> FileSystem | None:
             used = _set_bits(source, volume, first, length) * volume.cluster
     serial = f"{volume.serial >> 16:04X}-{volume.serial & 0xFFFF:04X}"
     return FileSystem(
-        "exfat",
-        volume.size,
-        label,
-        serial,
-        used,
-        None,
-        "exFAT cannot be shrunk",
-        None,
-        volume.dirty,
-        False,
-        volume.cluster,
-        volume.clusters,
-        volume.sector,
+        kind="exfat",
+        size_bytes=volume.size,
+        label=shown(label),
+        uuid=serial,
+        used_bytes=used,
+        smallest_why="exFAT cannot be shrunk",
+        dirty=volume.dirty,
+        hibernated=False,
+        cluster_bytes=volume.cluster,
+        clusters=volume.clusters,
+        sector_bytes=volume.sector,
     )
 
 

@@ -9,24 +9,50 @@ import struct
 import uuid
 from collections.abc import Iterator
 
-from inkshelf.core.disk.source import ByteSource, exactly, unpack
+from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.disk.source import ByteSource, Layout, exactly, unpack
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import FileSystem
 from inkshelf.core.size import align_up, binary
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
 MAGIC = 0xEF53
 ROOT = 2
 EXTENTS_FLAG, INLINE_FLAG = 0x80000, 0x10000000
-JOURNAL, RECOVER, EXTENTS, WIDE = 0x4, 0x4, 0x40, 0x80
-
-
-_COPIES = sorted({0, 1} | {base**power for base in (3, 5, 7) for power in range(1, 41)})
-
-
-def sparse_groups(groups: int) -> int:
-    """Return how many of the first groups keep a copy of the super block: 0, 1 and the powers of 3, 5 and 7."""
-    return sum(one < groups for one in _COPIES)
+JOURNAL, SPARSE2 = 0x4, 0x200  # compatible features
+RECOVER, EXTENTS, WIDE, INLINE_DATA = 0x4, 0x40, 0x80, 0x8000  # incompatible ones
+BIGALLOC = 0x200  # read-only compatible
+UNDERSTOOD = 0x2 | RECOVER | 0x10 | EXTENTS | WIDE | 0x100 | 0x200 | 0x400 | 0x2000 | 0x4000 | INLINE_DATA | 0x10000 | 0x20000
+"""Incompatible features that the reader of files knows; a volume with another one is not compared file by file."""
+LARGEST_INODE, LARGEST_FOLDER = 4096, 64 << 20
+SUPER = Layout(
+    "ext super block",
+    "<",
+    inodes=(0, "I"),
+    blocks_low=(4, "I"),
+    free_low=(12, "I"),
+    free_inodes=(16, "I"),
+    first_block=(20, "I"),
+    log_block=(24, "I"),
+    log_cluster=(28, "I"),
+    per_group=(32, "I"),
+    inodes_per_group=(40, "I"),
+    magic=(56, "H"),
+    state=(58, "H"),
+    inode_size=(88, "H"),
+    compat=(92, "I"),
+    incompat=(96, "I"),
+    ro_compat=(100, "I"),
+    uuid=(104, "16s"),
+    label=(120, "16s"),
+    reserved_gdt=(206, "H"),
+    descriptor_size=(254, "H"),
+    first_meta_group=(260, "I"),
+    blocks_high=(336, "I"),
+    free_high=(344, "I"),
+    log_flex=(372, "B"),
+    backup_groups=(588, "2I"),
+)
 
 
 class Ext(Value, frozen=True):
@@ -46,6 +72,8 @@ class Ext(Value, frozen=True):
     clean: bool
     recover: bool
     kind: str
+    incompat: int = 0
+    ro_compat: int = 0
 
 
 def open_ext(source: ByteSource) -> Ext | None:
@@ -53,33 +81,31 @@ def open_ext(source: ByteSource) -> Ext | None:
     raw = source.read(1024, 1024)
     if len(raw) < 1024 or struct.unpack_from("<H", raw, 56)[0] != MAGIC:
         return None
-    blocks, _, free, _, first, log = struct.unpack_from("<IIIIII", raw, 4)
-    compat, incompat, _ = struct.unpack_from("<III", raw, 92)
-    wide = bool(incompat & WIDE)
-    if log > 6:
+    own = SUPER.of(raw)
+    wide = bool(own.incompat & WIDE)
+    if own.log_block > 6 or own.log_cluster > 20:
         raise FormatError("The super block of an ext volume is damaged (block size).", "Check it with its own checker.")
-    per_group, _, inodes = struct.unpack_from("<III", raw, 32)
-    if not 8 <= per_group <= 8 << (10 + log) or not 0 < inodes <= 8 << (10 + log):
+    most = 8 << (10 + own.log_block)
+    in_cluster = 1 << max(0, own.log_cluster - own.log_block) if own.ro_compat & BIGALLOC else 1
+    if not 8 <= own.per_group <= most * in_cluster or not 0 < own.inodes_per_group <= most:
         raise FormatError("The super block of an ext volume is damaged (groups).", "Check it with its own checker.")
-    if wide:
-        blocks |= struct.unpack_from("<I", raw, 336)[0] << 32
-        free |= struct.unpack_from("<I", raw, 344)[0] << 32
-    kind = "ext4" if incompat & (EXTENTS | WIDE) else "ext3" if compat & JOURNAL else "ext2"
     return Ext(
-        source,
-        1024 << log,
-        blocks,
-        free,
-        per_group,
-        inodes,
-        struct.unpack_from("<H", raw, 88)[0] or 128,
-        (struct.unpack_from("<H", raw, 254)[0] or 32) if wide else 32,
-        first,
-        raw[120:136].split(b"\0")[0].decode("utf-8", "replace"),
-        str(uuid.UUID(bytes=raw[104:120])),
-        bool(struct.unpack_from("<H", raw, 58)[0] & 1),
-        bool(incompat & RECOVER),
-        kind,
+        source=source,
+        block=1024 << own.log_block,
+        blocks=own.blocks_low | (own.blocks_high << 32 if wide else 0),
+        free_blocks=own.free_low | (own.free_high << 32 if wide else 0),
+        per_group=own.per_group,
+        inodes_per_group=own.inodes_per_group,
+        inode_bytes=own.inode_size or 128,
+        descriptor_bytes=(own.descriptor_size or 32) if wide else 32,
+        first_block=own.first_block,
+        label=shown(own.label.split(b"\0")[0].decode("utf-8", "replace")),
+        uuid=str(uuid.UUID(bytes=own.uuid)),
+        clean=bool(own.state & 1),
+        recover=bool(own.incompat & RECOVER),
+        kind="ext4" if own.incompat & (EXTENTS | WIDE) else "ext3" if own.compat & JOURNAL else "ext2",
+        incompat=own.incompat,
+        ro_compat=own.ro_compat,
     )
 
 
@@ -92,25 +118,28 @@ def probe(source: ByteSource) -> FileSystem | None:
         return None
     used = max(0, ext.blocks - ext.free_blocks) * ext.block
     size = ext.blocks * ext.block
-    smallest = min(size, align_up(smallest_blocks(ext) * ext.block, 1 << 20))
+    reckoned = not ext.ro_compat & BIGALLOC
+    smallest = min(size, align_up(smallest_blocks(ext) * ext.block, 1 << 20)) if reckoned else None
+    why = f"{binary(used)} in use with the groups' own tables, offline only"
     return FileSystem(
-        ext.kind,
-        size,
-        ext.label,
-        ext.uuid,
-        used,
-        smallest,
-        f"{binary(used)} in use with the groups' own tables, offline only",
-        None,
-        ext.recover or not ext.clean,
-        False,
-        ext.block,
-        ext.blocks,
+        kind=ext.kind,
+        size_bytes=size,
+        label=ext.label,
+        uuid=ext.uuid,
+        used_bytes=used,
+        smallest_bytes=smallest,
+        smallest_why=why if reckoned else "its blocks come in clusters, which only its own utility reckons with",
+        dirty=ext.recover or not ext.clean,
+        hibernated=False,
+        cluster_bytes=ext.block,
+        clusters=ext.blocks,
+        group_bytes=ext.per_group * ext.block,
+        group_table_bytes=ext.inodes_per_group * ext.inode_bytes,
     )
 
 
 def inode_bytes(ext: Ext, number: int) -> bytes:
-    """Return up to 256 bytes of an inode; raises ``FormatError`` where there is none of that number."""
+    """Return the bytes of an inode; raises ``FormatError`` where there is none of that number."""
     if not 0 < number <= -(-ext.blocks // ext.per_group) * ext.inodes_per_group:
         raise FormatError(f"There is no inode {number} on this ext volume.", "Check it with its own checker.")
     group, index = divmod(number - 1, ext.inodes_per_group)
@@ -119,7 +148,25 @@ def inode_bytes(ext: Ext, number: int) -> bytes:
     table = struct.unpack_from("<I", raw, 8)[0]
     if ext.descriptor_bytes >= 64:
         table |= struct.unpack_from("<I", raw, 40)[0] << 32
-    return exactly(ext.source, table * ext.block + index * ext.inode_bytes, min(ext.inode_bytes, 256), f"inode {number}")
+    length = min(ext.inode_bytes, LARGEST_INODE)
+    return exactly(ext.source, table * ext.block + index * ext.inode_bytes, length, f"inode {number}")
+
+
+def inline_value(raw: bytes) -> bytes:
+    """Return what an inode holds in itself: its block map's 60 bytes, and the rest in the attribute ``system.data`` behind it."""
+    own = raw[40:100]
+    if len(raw) <= 132:
+        return own
+    first = 128 + struct.unpack_from("<H", raw, 128)[0]
+    if first + 4 > len(raw) or struct.unpack_from("<I", raw, first)[0] != 0xEA020000:
+        return own
+    at = base = first + 4
+    while at + 16 <= len(raw) and raw[at]:
+        name_length, index, value_at, _, size, _ = struct.unpack_from("<BBHIII", raw, at)
+        if index == 7 and raw[at + 16 : at + 16 + name_length] == b"data":
+            return own + raw[base + value_at : base + value_at + size]
+        at += 16 + align_up(name_length, 4)
+    return own
 
 
 def inode_runs(ext: Ext, raw: bytes) -> Iterator[tuple[int, int, int]]:
@@ -171,12 +218,17 @@ def _indirect(ext: Ext, block: int, level: int, logical: int) -> Iterator[tuple[
 
 
 def read_inode(ext: Ext, number: int, limit: int | None = 1 << 20) -> bytes:
-    """Return the first ``limit`` bytes of an inode's contents (``None``: as large as folders get, 64 MiB)."""
+    """Return the first ``limit`` bytes of an inode's contents (``None``: all of a folder, which has at most 64 MiB)."""
     raw = inode_bytes(ext, number)
-    size = min(limit or 64 << 20, struct.unpack_from("<I", raw, 4)[0])
+    whole = struct.unpack_from("<I", raw, 4)[0]
+    if limit is None and whole > LARGEST_FOLDER:
+        raise FormatError("A folder of an ext volume is longer than is read here.", "Compare it in its own system.")
+    size = min(limit or LARGEST_FOLDER, whole)
     flags = struct.unpack_from("<I", raw, 32)[0]
-    if flags & INLINE_FLAG or (raw[1] >> 4 == 0xA and size < 60):
-        return raw[40 : 40 + min(size, 60)]
+    if flags & INLINE_FLAG:
+        return inline_value(raw)[:size]
+    if raw[1] >> 4 == 0xA and size < 60:
+        return raw[40 : 40 + size]
     data = bytearray(size)
     for logical, first, count in inode_runs(ext, raw):
         at = logical * ext.block
@@ -189,16 +241,26 @@ def read_inode(ext: Ext, number: int, limit: int | None = 1 << 20) -> bytes:
 
 
 def folder(ext: Ext, number: int, limit: int | None = 1 << 20) -> dict[str, int]:
-    """Return the names in a folder with their inode numbers (indexed folders read the same way, leaf by leaf)."""
-    raw = read_inode(ext, number, limit)
+    """Return the names in a folder with their inode numbers (indexed folders read the same way, leaf by leaf).
+
+    A folder that an inode holds in itself begins with its parent's number; its names go on in the attribute behind it.
+    """
+    raw = inode_bytes(ext, number)
+    if struct.unpack_from("<I", raw, 32)[0] & INLINE_FLAG:
+        whole = inline_value(raw)
+        return _names(whole[4:60]) | _names(whole[60:])
+    return _names(read_inode(ext, number, limit))
+
+
+def _names(raw: bytes) -> dict[str, int]:
     names: dict[str, int] = {}
     at = 0
     while at + 8 <= len(raw):
         inode, length, name_length = unpack("<IHB", raw, at, "folder")
-        if length < 8:
-            break
+        if length < 8 or at + length > len(raw):
+            raise FormatError("A folder of an ext volume is damaged.", "Check it with its own checker.")
         if inode:
-            names[raw[at + 8 : at + 8 + name_length].decode("utf-8", "replace")] = inode
+            names[raw[at + 8 : at + 8 + name_length].decode("utf-8", "surrogateescape")] = inode
         at += length
     return names
 

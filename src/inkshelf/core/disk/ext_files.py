@@ -5,7 +5,8 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 
-from inkshelf.core.disk.ext import INLINE_FLAG, ROOT, Ext, folder, inode_bytes, inode_runs
+from inkshelf.core.disk.ext import INLINE_FLAG, ROOT, UNDERSTOOD, Ext, folder, inline_value, inode_bytes, inode_runs
+from inkshelf.core.errors import FormatError
 from inkshelf.core.value import Value
 
 FOLDER, FILE, LINK = 0x4, 0x8, 0xA
@@ -25,11 +26,15 @@ class ExtFile(Value, frozen=True):
 
 def files(ext: Ext) -> Iterator[ExtFile]:
     """Yield every file, link and device of the volume, folder by folder, names in order."""
+    if ext.incompat & ~UNDERSTOOD:
+        raise FormatError("This ext volume has features that are not read here.", "Compare its files in its own system.")
     waiting = [("", ROOT, 0)]
     seen: set[int] = set()
     while waiting:
         base, number, depth = waiting.pop()
-        if number in seen or depth > DEEPEST:
+        if depth > DEEPEST:
+            raise FormatError("Folders of an ext volume lie deeper than is read here.", "Compare them in their own system.")
+        if number in seen:
             continue  # a folder that two names lead to is walked once
         seen.add(number)
         for name, child in sorted(folder(ext, number, None).items()):
@@ -46,7 +51,9 @@ def _file(ext: Ext, path: str, raw: bytes) -> ExtFile:
     kind, flags = raw[1] >> 4, struct.unpack_from("<I", raw, 32)[0]
     size = struct.unpack_from("<I", raw, 4)[0] | (struct.unpack_from("<I", raw, 108)[0] << 32 if kind == FILE else 0)
     head = raw[0:8] + raw[16:20] + raw[24:26] + struct.pack("<Q", size)
-    if flags & INLINE_FLAG or (kind == LINK and size < 60) or kind not in {FILE, LINK}:
+    if flags & INLINE_FLAG:
+        return ExtFile(path, kind, size, head, inline_value(raw)[:size], ())
+    if (kind == LINK and size < 60) or kind not in {FILE, LINK}:
         return ExtFile(path, kind, size, head, raw[40:100], ())
     runs = tuple((logical * ext.block, first * ext.block, count * ext.block) for logical, first, count in inode_runs(ext, raw))
     return ExtFile(path, kind, size, head, b"", runs)

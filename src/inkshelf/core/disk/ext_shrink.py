@@ -6,11 +6,12 @@ from __future__ import annotations
 
 import struct
 
-from inkshelf.core.disk.ext import Ext, sparse_groups
+from inkshelf.core.disk.ext import EXTENTS, SPARSE2, SUPER, Ext
+from inkshelf.core.disk.groups import sparse_groups
 from inkshelf.core.disk.source import exactly
 from inkshelf.core.value import Value
 
-FLEX_BG, META_BG, EXTENTS, SPARSE = 0x200, 0x10, 0x40, 0x1
+FLEX_BG, META_BG, SPARSE = 0x200, 0x10, 0x1
 LEAST_IN_GROUP = 50  # blocks beside its own tables that make a last group worth having
 
 
@@ -27,6 +28,7 @@ class _Shape(Value, frozen=True):
     flex: int
     sparse: bool
     extents: bool
+    backups: tuple[int, ...] | None
 
     @property
     def groups(self) -> int:
@@ -36,8 +38,13 @@ class _Shape(Value, frozen=True):
         """Blocks that the groups from ``low`` up to ``high`` take for themselves."""
         if high <= low:
             return 0
-        copies = sparse_groups(high) - sparse_groups(low) if self.sparse else high - low
-        return (high - low) * (self.table_blocks + 2) + copies * (1 + self.gdt_blocks)
+        return (high - low) * (self.table_blocks + 2) + self._copies(low, high) * (1 + self.gdt_blocks)
+
+    def _copies(self, low: int, high: int) -> int:
+        """How many of these groups keep a copy of the super block."""
+        if self.backups is not None:
+            return sum(low <= one < high for one in {0, *self.backups})
+        return sparse_groups(high) - sparse_groups(low) if self.sparse else high - low
 
     def flexed(self, groups: int) -> int:
         """The groups up to the end of the flexible group that the last one is in."""
@@ -83,23 +90,23 @@ def _groups(shape: _Shape, needed: int) -> tuple[int, int, int]:
 
 
 def _shape(ext: Ext, raw: bytes) -> _Shape:
-    inodes, free_inodes = struct.unpack_from("<I", raw, 0)[0], struct.unpack_from("<I", raw, 16)[0]
-    incompat, ro_compat = struct.unpack_from("<II", raw, 96)
+    own = SUPER.of(raw)
     groups = -(-(ext.blocks - ext.first_block) // ext.per_group)
-    table = -(-groups * ext.descriptor_bytes // ext.block) + struct.unpack_from("<H", raw, 206)[0]
-    if incompat & META_BG:
-        table = struct.unpack_from("<I", raw, 260)[0]
+    table = -(-groups * ext.descriptor_bytes // ext.block) + own.reserved_gdt
+    if own.incompat & META_BG:
+        table = own.first_meta_group
     return _Shape(
-        ext.blocks,
-        ext.per_group,
-        max(1, inodes - free_inodes),
-        ext.inodes_per_group,
-        -(-ext.inodes_per_group * ext.inode_bytes // ext.block),
-        table,
-        ext.first_block,
-        1 << min(raw[372], 16) if incompat & FLEX_BG else 1,
-        bool(ro_compat & SPARSE),
-        bool(incompat & EXTENTS),
+        blocks=ext.blocks,
+        per_group=ext.per_group,
+        inodes_used=max(1, own.inodes - own.free_inodes),
+        inodes_per_group=ext.inodes_per_group,
+        table_blocks=-(-ext.inodes_per_group * ext.inode_bytes // ext.block),
+        gdt_blocks=table,
+        first_block=ext.first_block,
+        flex=1 << min(own.log_flex, 16) if own.incompat & FLEX_BG else 1,
+        sparse=bool(own.ro_compat & SPARSE),
+        extents=bool(own.incompat & EXTENTS),
+        backups=tuple(one for one in own.backup_groups if one) if own.compat & SPARSE2 else None,
     )
 
 

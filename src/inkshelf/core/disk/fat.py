@@ -8,14 +8,14 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 
+from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import FileSystem
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
 BOOT = struct.Struct("<3s8sHBHBHHBHHHII")  # 36 bytes, common to all three
 FAT16_FROM, FAT32_FROM = 4_085, 65_525
-LARGEST_CHAIN = 1 << 16
 
 
 class FatLayout(Value, frozen=True):
@@ -34,6 +34,7 @@ class FatLayout(Value, frozen=True):
     total_bytes: int
     label: str
     serial: int
+    hidden: int
 
 
 class FatNode(Value, frozen=True):
@@ -50,7 +51,7 @@ def layout(source: ByteSource) -> FatLayout | None:
     head = source.read(0, 512)
     if len(head) < 512 or head[510:512] != b"\x55\xaa":
         return None
-    _, _, sector, per_cluster, reserved, fats, roots, total16, media, fat16, _, _, _, total32 = BOOT.unpack_from(head)
+    _, _, sector, per_cluster, reserved, fats, roots, total16, media, fat16, _, _, hidden, total32 = BOOT.unpack_from(head)
     if sector not in {512, 1024, 2048, 4096} or per_cluster not in {1, 2, 4, 8, 16, 32, 64, 128} or not reserved:
         return None
     if fats not in {1, 2} or (media != 0xF0 and media < 0xF8):
@@ -67,19 +68,20 @@ def layout(source: ByteSource) -> FatLayout | None:
     tail = 64 if wide else 36
     label = head[tail + 7 : tail + 18].decode("ascii", "replace").rstrip() if head[tail + 2] == 0x29 else ""
     return FatLayout(
-        bits,
-        sector,
-        per_cluster * sector,
-        clusters,
-        reserved * sector,
-        fat_sectors * sector,
-        (reserved + fats * fat_sectors) * sector,
-        root_sectors * sector,
-        data * sector,
-        struct.unpack_from("<I", head, 44)[0] if wide else 0,
-        total * sector,
-        "" if label == "NO NAME" else label,
-        struct.unpack_from("<I", head, tail + 3)[0],
+        bits=bits,
+        sector=sector,
+        cluster=per_cluster * sector,
+        clusters=clusters,
+        fat_start=reserved * sector,
+        fat_bytes=fat_sectors * sector,
+        root_start=(reserved + fats * fat_sectors) * sector,
+        root_bytes=root_sectors * sector,
+        data_start=data * sector,
+        root_cluster=struct.unpack_from("<I", head, 44)[0] if wide else 0,
+        total_bytes=total * sector,
+        label="" if label == "NO NAME" else label,
+        serial=struct.unpack_from("<I", head, tail + 3)[0],
+        hidden=hidden,
     )
 
 
@@ -92,19 +94,18 @@ def probe(source: ByteSource) -> FileSystem | None:
     label = next((name for name in _volume_label(source, fat)), fat.label)
     serial = f"{fat.serial >> 16:04X}-{fat.serial & 0xFFFF:04X}"
     return FileSystem(
-        f"fat{fat.bits}",
-        fat.total_bytes,
-        label,
-        serial,
-        (fat.clusters - free) * fat.cluster,
-        None,
-        "FAT cannot be shrunk",
-        None,
-        not clean,
-        False,
-        fat.cluster,
-        fat.clusters,
-        fat.sector,
+        kind=f"fat{fat.bits}",
+        size_bytes=fat.total_bytes,
+        label=shown(label),
+        uuid=serial,
+        used_bytes=(fat.clusters - free) * fat.cluster,
+        smallest_why="FAT cannot be shrunk",
+        dirty=not clean,
+        hibernated=False,
+        cluster_bytes=fat.cluster,
+        clusters=fat.clusters,
+        sector_bytes=fat.sector,
+        hidden_sectors=fat.hidden,
     )
 
 
@@ -147,7 +148,7 @@ def _chain(source: ByteSource, fat: FatLayout, cluster: int) -> Iterator[int]:
     while 2 <= cluster < fat.clusters + 2:
         yield cluster
         seen += 1
-        if seen > min(LARGEST_CHAIN, fat.clusters):
+        if seen > fat.clusters:
             raise FormatError("A file's cluster chain runs in a circle.", "Check the volume before anything else.")
         if fat.bits == 32:
             cluster = int.from_bytes(exactly(source, fat.fat_start + 4 * cluster, 4, "FAT"), "little") & 0x0FFFFFFF

@@ -1,54 +1,20 @@
-"""File-system facts that planning needs: limits, labels, and what a freshly formatted or shrunk one will look like."""
+"""What planning asks of any kind of file system: its title, its labels, what it is after a resize, what lies behind a place."""
 
 from __future__ import annotations
 
+from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.disk.kinds import KINDS, kind_of
 from inkshelf.core.errors import StepError
-from inkshelf.core.machine.state import FileSystem
-from inkshelf.core.size import KIB, MIB, align_up
-from inkshelf.core.value import Value, replace
+from inkshelf.core.size import align_up, binary
 
 SLICES = 64
-FAT32_LEAST_CLUSTERS = 65_525
-
-
-class Facts(Value, frozen=True):
-    """Limits of a kind of file system; sizes in bytes, ``None`` where no limit matters here."""
-
-    label_units: int
-    upper_label: bool
-    title: str
-    smallest: int = 0
-
-
-FACTS = {
-    "fat12": Facts(11, True, "FAT12"),
-    "fat16": Facts(11, True, "FAT16"),
-    "fat32": Facts(11, True, "FAT32", 34 * MIB),
-    "exfat": Facts(11, False, "exFAT", 8 * MIB),
-    "ntfs": Facts(32, False, "NTFS", 2 * MIB),
-    "ext2": Facts(16, False, "ext2"),
-    "ext3": Facts(16, False, "ext3"),
-    "ext4": Facts(16, False, "ext4", 8 * MIB),
-    "swap": Facts(15, False, "swap", 40 * KIB),
-    "btrfs": Facts(255, False, "Btrfs", 109 * MIB),
-    "xfs": Facts(12, False, "XFS", 300 * MIB),
-    "luks": Facts(47, False, "LUKS container", 17 * MIB),
-    "lvm": Facts(127, False, "LVM physical volume", 8 * MIB),
-    "apfs": Facts(0, False, "APFS"),
-    "hfsplus": Facts(0, False, "HFS+"),
-    "iso9660": Facts(32, True, "ISO 9660"),
-    "unknown": Facts(0, False, "contents not known"),
-    "damaged": Facts(0, False, "damaged"),
-}
-
-
-GROWN_BY_ITS_OWN_SYSTEM = {"btrfs": "btrfs filesystem resize max", "xfs": "xfs_growfs", "luks": "cryptsetup resize"}
-"""Kinds whose partition grows here, and whose inside grows only where it is mounted or unlocked: the command to type there."""
+HIDDEN_LARGEST = 0xFFFFFFFF
+REFUSED_SIGNS = frozenset('"*+,./:;<=>?[\\]|')
 
 
 def title(kind: str) -> str:
     """Return the name of a kind as it is shown."""
-    return FACTS[kind].title if kind in FACTS else kind
+    return KINDS[kind].title if kind in KINDS else kind
 
 
 def slice_bytes(filesystem: FileSystem) -> int:
@@ -64,57 +30,57 @@ def used_beyond(filesystem: FileSystem, place: int) -> int:
     return sum(filesystem.used_map[max(0, place // each) :])
 
 
-def fat32_clusters(size: int, sector: int, per_cluster: int) -> int:
-    """Return how many clusters the formatting utility makes of ``size`` bytes.
+def hidden_sectors(start: int, sector: int) -> int:
+    """Return what a boot sector of FAT or NTFS says of the sectors before its volume, which begins at byte ``start``.
 
-    The tables are sized as the utility does (two of them, 32 reserved sectors, everything aligned to a cluster).
+    The field has 32 bits (FAT specification 1.03, BPB_HiddSec) and serves firmware that cannot reach beyond them: a place that does not
+    fit is written as 0, as both formats have it for a volume on a disk without partitions.
     """
-    sectors = size // sector
-    reserved = align_up(32, per_cluster)
-    data = sectors - reserved
-    cluster = per_cluster * sector
-    clusters = (data * sector + 2 * 8) // (cluster + 2 * 4)
-    table = align_up(-(-((clusters + 2) * 4) // sector), per_cluster)
-    return (data - 2 * table) // per_cluster
-
-
-def fat32_cluster_sectors(size: int, sector: int) -> int:
-    """Return sectors in a cluster: the largest of 8, 4, 2, 1 that leaves enough clusters for FAT32 to be read by firmware."""
-    for per_cluster in (8, 4, 2):
-        if fat32_clusters(size, sector, per_cluster) >= FAT32_LEAST_CLUSTERS + 16:
-            return per_cluster
-    return 1
+    count = start // sector
+    return count if count <= HIDDEN_LARGEST else 0
 
 
 def resized(filesystem: FileSystem, size: int) -> FileSystem:
     """Return the file system after its volume was made ``size`` bytes long, with what lay behind moved in."""
-    if filesystem.kind == "ntfs":
-        clusters = size // filesystem.cluster_bytes - 1  # the last place is kept for the backup boot sector
-        length = (clusters * filesystem.cluster_bytes // filesystem.sector_bytes + 1) * filesystem.sector_bytes
-        return replace(filesystem, size_bytes=length, clusters=clusters, used_map=())
-    if filesystem.kind in {"ext2", "ext3", "ext4"}:
-        return replace(
-            filesystem,
-            size_bytes=size // filesystem.cluster_bytes * filesystem.cluster_bytes,
-            clusters=size // filesystem.cluster_bytes,
-            used_map=(),
-        )
-    if filesystem.kind == "lvm" and filesystem.cluster_bytes:
-        count = max(0, (size - MIB) // filesystem.cluster_bytes)
-        return replace(filesystem, size_bytes=size, clusters=count)
-    if size > filesystem.size_bytes and filesystem.kind in GROWN_BY_ITS_OWN_SYSTEM:
-        return filesystem if filesystem.kind != "luks" else replace(filesystem, size_bytes=size)
-    raise StepError(f"{title(filesystem.kind)} cannot be resized.", "Copy its data off, remove it and make it again.")
+    kind = kind_of(filesystem.kind)
+    if kind.resized:
+        return kind.resized(filesystem, size)
+    if kind.grows_itself and size > filesystem.size_bytes:
+        return filesystem  # the partition grows; what is inside follows where it can be mounted
+    raise StepError(f"{kind.title} cannot be resized.", "Copy its data off, remove it and make it again.")
 
 
-def label_fault(kind: str, label: str) -> str:
+def fresh(key: str, start: int, size: int, label: str, uuid: str, sector: int) -> FileSystem:
+    """Return what a volume of ``size`` bytes at byte ``start`` holds right after formatting; raises ``StepError`` for what cannot be made."""
+    from inkshelf.core.disk.kinds import makeable
+    from inkshelf.core.value import replace
+
+    kind = KINDS.get(key)
+    if kind is None or kind.fresh is None:
+        raise StepError(f"{title(key)} cannot be made on the bench.", f"Choose one of: {', '.join(makeable())}.")
+    if size < kind.smallest:
+        raise StepError(f"{kind.title} needs at least {binary(kind.smallest)}.", "Make the volume larger, or choose another.")
+    made = kind.fresh(size, label, uuid, sector)
+    return replace(made, hidden_sectors=hidden_sectors(start, sector)) if kind.hidden_at else made
+
+
+def label_fault(key: str, label: str) -> str:
     """Return why a label is refused, or an empty string."""
-    facts = FACTS.get(kind)
-    if facts is None or not label:
+    kind = KINDS.get(key)
+    if kind is None or not label:
         return ""
-    length = len(label.encode()) if kind.startswith("ext") else len(label)
-    if length > facts.label_units:
-        return f"{facts.title} takes labels of at most {facts.label_units} characters"
-    if facts.upper_label and (label != label.upper() or set(label) & set('"*+,./:;<=>?[\\]|')):
-        return f"{facts.title} labels are upper case and without signs"
+    length = len(label.encode()) if kind.label_bytes else len(label.encode("utf-16-le")) // 2
+    if length > kind.label_units:
+        return f"{kind.title} takes labels of at most {kind.label_units} characters"
+    if kind.upper_label and (label != label.upper() or set(label) & REFUSED_SIGNS or not label.isascii()):
+        return f"{kind.title} labels are upper case and without signs"
     return ""
+
+
+def named_label(key: str, label: str) -> str:
+    """Return why a volume cannot be made under that label, or an empty string; a container's group needs a name that its tools take."""
+    import re
+
+    if key == "lvm" and not re.fullmatch(r"[A-Za-z0-9_+.][A-Za-z0-9_+.\-]{0,126}", label):
+        return "a volume group needs a name of letters, digits and + _ . -"
+    return label_fault(key, label)

@@ -17,6 +17,7 @@ from inkshelf.core.value import Value, replace
 SIGNATURE = b"EFI PART"
 HEADER = struct.Struct("<8sIIIIQQQQ16sQIII")  # 92 bytes: 5.3.2, table 5-5
 ENTRY = struct.Struct("<16s16sQQQ72s")  # 128 bytes: 5.3.3, table 5-6
+NAME_AT = 56
 ENTRIES_LIMIT = 1 << 22  # 4 MiB of entries: 32 times the usual, and still quick to read
 
 
@@ -47,6 +48,8 @@ class GptTable(Value, frozen=True):
     primary_ok: bool = True
     backup_ok: bool = True
     fault: str = ""
+    entries_lba: int = 2
+    backup_entries_lba: int = 0
 
     @property
     def entry_sectors(self) -> int:
@@ -63,6 +66,7 @@ class _Copy(Value, frozen=True):
     count: int
     entry_bytes: int
     raw: bytes
+    entries_lba: int
 
 
 def blank(disk_bytes: int, sector: int, guid: str) -> GptTable:
@@ -106,9 +110,15 @@ def read_gpt(source: ByteSource, sector: int) -> GptTable | None:
             )
         raise TableError("The partition table is damaged in both copies.", "; ".join(faults), field="header", offset=sector)
     if primary and backup and (primary.raw, primary.guid) != (backup.raw, backup.guid):
-        faults.append("backup copy: its entries differ from the primary's")
+        what = (
+            "its entries differ from the primary's" if primary.raw != backup.raw else "its disk GUID differs from the primary's"
+        )
+        faults.append(f"backup copy: {what}")
         backup = None
-    return _as_table(good, sector, sectors, primary is not None, backup is not None, "; ".join(faults))
+    made = _as_table(good, sector, sectors, primary is not None, backup is not None, "; ".join(faults))
+    usual = made.backup_lba - made.entry_sectors
+    elsewhere = backup.entries_lba if backup and backup.entries_lba != usual else 0
+    return replace(made, entries_lba=primary.entries_lba if primary else 2, backup_entries_lba=elsewhere)
 
 
 def _as_table(good: _Copy, sector: int, sectors: int, primary_ok: bool, backup_ok: bool, fault: str) -> GptTable:  # noqa: FBT001
@@ -154,7 +164,7 @@ def _read_copy(source: ByteSource, lba: int, sector: int, sectors: int) -> _Copy
     raw = source.read(entries_lba * sector, count * each) if entries_lba < sectors else b""
     if len(raw) != count * each or zlib.crc32(raw) != entries_crc:
         raise TableError("entries checksum does not match", field="entries CRC", offset=at + 88)
-    return _Copy(lba, alternate, first, last, _guid(guid), count, each, raw)
+    return _Copy(lba, alternate, first, last, _guid(guid), count, each, raw, entries_lba)
 
 
 def _entries(raw: bytes, count: int, each: int) -> list[GptEntry]:
@@ -165,6 +175,20 @@ def _entries(raw: bytes, count: int, each: int) -> list[GptEntry]:
             text = name.decode("utf-16-le", errors="replace").split("\0")[0]
             found.append(GptEntry(index + 1, _guid(kind), _guid(own), first, last, attributes, text))
     return found
+
+
+def name_of(entry: bytes) -> str:
+    """Return the name in the bytes of an entry, as it is read."""
+    return entry[NAME_AT : ENTRY.size].decode("utf-16-le", errors="replace").split("\0")[0]
+
+
+def with_entries(header: bytes, entries: bytes) -> bytes:
+    """Return a header whose checksums are those of these entries."""
+    made = bytearray(header)
+    struct.pack_into("<I", made, 88, zlib.crc32(entries))
+    struct.pack_into("<I", made, 16, 0)
+    struct.pack_into("<I", made, 16, zlib.crc32(bytes(made[: HEADER.size])))
+    return bytes(made)
 
 
 def _guid(raw: bytes) -> str:
@@ -197,15 +221,29 @@ def encode(table: GptTable) -> list[tuple[int, bytes]]:
     room = table.entry_sectors
     last = table.disk_sectors - 1
     fixed = replace(table, backup_lba=last)
+    backup_at = _backup_place(table, last)
+    if not 2 <= table.entries_lba <= table.first_usable - room:
+        raise TableError(
+            f"The table's entries lie at LBA {table.entries_lba}, among the volumes.",
+            "Copy the data off; its table is not changed here.",
+        )
     crc = zlib.crc32(bytes(raw))
     padded = bytes(raw).ljust(room * table.sector, b"\0")
     return [
         (446, _protective(table.disk_sectors)),
-        (table.sector, _header(fixed, 1, last, 2, crc)),
-        (2 * table.sector, padded),
-        ((last - room) * table.sector, padded),
-        (last * table.sector, _header(fixed, last, 1, last - room, crc)),
+        (table.sector, _header(fixed, 1, last, table.entries_lba, crc)),
+        (table.entries_lba * table.sector, padded),
+        (backup_at * table.sector, padded),
+        (last * table.sector, _header(fixed, last, 1, backup_at, crc)),
     ]
+
+
+def _backup_place(table: GptTable, last: int) -> int:
+    """Where the backup's entries go: where its header said, as long as that header stays the last sector; else right before it."""
+    there = table.backup_entries_lba
+    if table.backup_lba == last and table.last_usable < there <= last - table.entry_sectors:
+        return there
+    return last - table.entry_sectors
 
 
 def _header(table: GptTable, lba: int, other: int, entries_lba: int, entries_crc: int) -> bytes:

@@ -10,11 +10,12 @@ import struct
 import zlib
 from collections.abc import Iterator
 
+from inkshelf.core.disk.contents import FileSystem, Inside
 from inkshelf.core.disk.lvm_text import Section, parse
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import FileSystem, Inside
 from inkshelf.core.size import binary
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
 SECTOR = 512
@@ -185,14 +186,14 @@ def facts(pv: Pv, inside: tuple[Inside, ...]) -> FileSystem:
     free = binary(max(0, pv.extents * pv.extent - used))
     why = f"last extent in use, of {last.name}; {free} are free" if last else "no extent is in use"
     return FileSystem(
-        "lvm",
-        pv.size,
-        pv.group,
-        pv.uuid,
-        pv.first_extent + used,
-        pv.first_extent + max(end, pv.extent),
-        why if pv.group else "no volume group yet",
-        pv.first_extent + end,
+        kind="lvm",
+        size_bytes=pv.size,
+        label=shown(pv.group),
+        uuid=shown(pv.uuid),
+        used_bytes=pv.first_extent + used,
+        smallest_bytes=pv.first_extent + max(end, pv.extent),
+        smallest_why=shown(why) if pv.group else "no volume group yet",
+        pinned_bytes=pv.first_extent + end,
         cluster_bytes=pv.extent,
         clusters=pv.extents,
         inside=inside,

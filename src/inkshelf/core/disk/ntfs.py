@@ -9,12 +9,13 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 
+from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.filesystems import SLICES
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import FileSystem
 from inkshelf.core.size import align_up, binary
-from inkshelf.core.value import Value
+from inkshelf.core.texts import shown
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 ATTRIBUTE_LIST = 0x20
@@ -34,6 +35,7 @@ class Ntfs(Value, frozen=True):
     record: int
     serial: int
     mft_runs: tuple[tuple[int, int], ...]
+    hidden: int = 0
 
 
 class Attribute(Value, frozen=True):
@@ -60,13 +62,12 @@ def open_ntfs(source: ByteSource) -> Ntfs | None:
     record = 1 << -per_record if per_record < 0 else per_record * cluster
     if not 256 <= record <= 1 << 16:
         raise FormatError("The boot sector of an NTFS volume is damaged (record size).", "Let its own system check it.")
-    bare = Ntfs(
-        source, sector, cluster, total * sector // cluster, record, struct.unpack_from("<Q", head, 72)[0], ((mft, 1 << 20),)
-    )
+    serial, hidden = struct.unpack_from("<Q", head, 72)[0], struct.unpack_from("<I", head, 28)[0]
+    bare = Ntfs(source, sector, cluster, total * sector // cluster, record, serial, ((mft, 1 << 20),), hidden)
     runs = next((one.runs for one in record_attributes(bare, MFT) if one.kind == DATA and not one.name), ())
-    near = Ntfs(source, sector, cluster, bare.clusters, record, bare.serial, runs or bare.mft_runs)
+    near = replace(bare, mft_runs=runs or bare.mft_runs)
     whole = next((one.runs for one in attributes(near, MFT) if one.kind == DATA and not one.name), ())
-    return Ntfs(source, sector, cluster, bare.clusters, record, bare.serial, whole or near.mft_runs)
+    return replace(near, mft_runs=whole or near.mft_runs)
 
 
 def _locate(volume: Ntfs, number: int) -> int:
@@ -310,24 +311,25 @@ def probe(source: ByteSource) -> tuple[FileSystem, dict[str, int]] | None:
     pinned, why = _pinned(volume, names)
     size = volume.clusters * volume.cluster
     reserve = min(RESERVE, size // 20)
-    smallest = min(size, align_up(max(pinned, used * volume.cluster + reserve), 1 << 20))
-    if smallest > pinned:
+    wanted = used * volume.cluster + reserve
+    if wanted > pinned:
         why = f"{binary(used * volume.cluster)} in use and {binary(reserve)} to work in"
     return FileSystem(
-        "ntfs",
-        (volume.clusters * volume.cluster // volume.sector + 1) * volume.sector,
-        label,
-        f"{volume.serial:016X}",
-        used * volume.cluster,
-        smallest,
-        why,
-        pinned,
-        dirty,
-        _hibernated(volume, names),
-        volume.cluster,
-        volume.clusters,
-        volume.sector,
-        tuple(count * volume.cluster for count in slices),
+        kind="ntfs",
+        size_bytes=(volume.clusters * volume.cluster // volume.sector + 1) * volume.sector,
+        label=shown(label),
+        uuid=f"{volume.serial:016X}",
+        used_bytes=used * volume.cluster,
+        smallest_bytes=min(size, align_up(max(pinned, wanted), 1 << 20)),
+        smallest_why=why,
+        pinned_bytes=pinned,
+        dirty=dirty,
+        hibernated=_hibernated(volume, names),
+        cluster_bytes=volume.cluster,
+        clusters=volume.clusters,
+        sector_bytes=volume.sector,
+        used_map=tuple(count * volume.cluster for count in slices),
+        hidden_sectors=volume.hidden,
     ), names
 
 

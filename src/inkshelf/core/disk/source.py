@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
+from types import SimpleNamespace
 from typing import Protocol
 
 from inkshelf.core.errors import FormatError
@@ -64,6 +65,24 @@ class Memory(Value, frozen=True):
         end = min(end, len(self.data))
         if end > start:
             yield start, end
+
+
+class Layout:
+    """Where the fields of an on-disk structure lie: name, offset and ``struct`` code, beside each other as the format's own table has them."""
+
+    def __init__(self, what: str, order: str, **fields: tuple[int, str]) -> None:
+        self.what, self.order, self.fields = what, order, fields
+        self.size = max(at + struct.calcsize(order + code) for at, code in fields.values())
+
+    def of(self, raw: bytes) -> SimpleNamespace:
+        """Return the fields by name; raises ``FormatError`` where ``raw`` is too short. A field of one code is its value alone."""
+        if len(raw) < self.size:
+            raise FormatError(f"{self.what}: it is cut short.")
+        found = {}
+        for name, (at, code) in self.fields.items():
+            values = struct.unpack_from(self.order + code, raw, at)
+            found[name] = values[0] if len(values) == 1 else values
+        return SimpleNamespace(**found)
 
 
 def exactly(source: ByteSource, offset: int, length: int, what: str) -> bytes:

@@ -2,27 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
-from inkshelf.core.machine.calls import number_volumes
-from inkshelf.core.machine.state import BootEntry, Conditions, Disk, Firmware, Machine, SecureBoot, Volume
+from inkshelf.core.machine.state import BootEntry, Machine, Volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
-
-
-def assemble(
-    disks: tuple[Disk, ...],
-    mode: Literal["uefi", "legacy"] | None = None,
-    secure_boot: SecureBoot | None = None,
-    ram_bytes: int | None = None,
-    conditions: Conditions | None = None,
-) -> Machine:
-    """Return the machine: disks lettered in order, volumes numbered, and the entries that must be there inferred."""
-    lettered = tuple(replace(disk, id=LETTERS[place]) for place, disk in enumerate(disks))
-    machine = number_volumes(Machine(Firmware(mode, secure_boot), lettered, ram_bytes, conditions or Conditions()))
-    return infer_entries(machine)
 
 
 def infer_entries(machine: Machine) -> Machine:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from inkshelf.core.disk.types import role_of
+from inkshelf.core.machine.roles import role_of
 from inkshelf.core.machine.state import Machine, Role, Volume
 from inkshelf.core.value import replace
 

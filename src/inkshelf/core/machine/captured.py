@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from inkshelf.core.machine.state import Disk
-from inkshelf.core.size import MIB, align_down
 from inkshelf.core.value import replace
 
 
@@ -29,17 +28,3 @@ def same_disk(one: Disk, other: Disk) -> bool:
             return bool(mine.upper() == theirs.upper())
     places = [[(volume.start, volume.size) for volume in disk.volumes] for disk in (one, other)]
     return one.size == other.size and places[0] == places[1]
-
-
-def add_identity(disks: tuple[Disk, ...], captured: tuple[Disk, ...]) -> tuple[Disk, ...]:
-    """Return disks from images with the identity of the captured ones they match; captured disks without an image follow."""
-    left = list(captured)
-    known = []
-    for disk in disks:
-        match = next((one for one in left if same_disk(one, disk)), None)
-        if match is None and len(disks) == len(captured) == 1 and align_down(left[0].size, MIB) == align_down(disk.size, MIB):
-            match = left[0]
-        if match is not None:
-            left.remove(match)
-        known.append(merge_identity(disk, match) if match else disk)
-    return (*known, *left)

@@ -7,7 +7,12 @@ new value. ``None`` means "not known", and is said so wherever it is shown.
 from collections.abc import Callable, Iterator
 from typing import Literal, Self
 
+from inkshelf.core.disk.contents import BootFile as BootFile
+from inkshelf.core.disk.contents import FileSystem as FileSystem
+from inkshelf.core.disk.contents import Inside as Inside
+from inkshelf.core.disk.contents import SystemRoot as SystemRoot
 from inkshelf.core.size import MIB
+from inkshelf.core.texts import Attributes, Call, Count, Guid, Letter, LetterOrNone, Line, Signature, TypeId
 from inkshelf.core.value import Value, field, replace
 
 Role = Literal["startup", "reserved", "system", "data", "swap", "recovery", "medium", "container", "unknown"]
@@ -16,78 +21,18 @@ SecureBoot = Literal["absent", "off", "on", "hidden"]
 Backup = Literal["none", "made", "read back"]
 
 
-class Inside(Value, frozen=True):
-    """Something that a container holds: a logical volume, with what is in it. ``kind`` is empty where that is not known."""
-
-    name: str
-    size_bytes: int
-    kind: str = ""
-    label: str = ""
-    uuid: str = ""
-
-
-class FileSystem(Value, frozen=True):
-    """What is known of the file system inside a volume.
-
-    ``used_bytes`` counts allocated clusters; ``pinned_bytes`` is the end, from the volume's start, of what its own
-    system cannot move; ``smallest_bytes`` the smallest size a shrink can reach and ``smallest_why`` the reason.
-    ``used_map`` holds the used bytes in each of its equal slices, from the start (empty: not known). ``inside``: what a
-    container holds.
-    """
-
-    kind: str
-    size_bytes: int
-    label: str = ""
-    uuid: str = ""
-    used_bytes: int | None = None
-    smallest_bytes: int | None = None
-    smallest_why: str = ""
-    pinned_bytes: int | None = None
-    dirty: bool | None = None
-    hibernated: bool | None = None
-    cluster_bytes: int = 0
-    clusters: int = 0
-    sector_bytes: int = 512
-    used_map: tuple[int, ...] = ()
-    inside: tuple[Inside, ...] = ()
-
-
-class BootFile(Value, frozen=True):
-    """A file on a start-up volume that starting depends on.
-
-    ``kind``: ``nt-loader``, ``nt-boot-data``, ``first-stage``, ``menu``, ``menu-config``, ``entry`` or ``loader``. ``targets``: what
-    it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
-    """
-
-    path: str
-    kind: str
-    size_bytes: int = 0
-    signed: bool | None = None
-    targets: tuple[str, ...] = ()
-
-
-class SystemRoot(Value, frozen=True):
-    """An installed operating system, kept with the volume that it lives on."""
-
-    family: str
-    title: str
-    kernel_signed: bool | None = None
-    mounts: tuple[tuple[str, str], ...] = ()
-    assumed: bool = False
-
-
 class Volume(Value, frozen=True):
     """One partition: its place, type and contents. ``call`` is its call number, which never changes."""
 
-    call: str
-    number: int
-    start: int
-    size: int
-    type_id: str
+    call: Call
+    number: Count
+    start: Count
+    size: Count
+    type_id: TypeId
     role: Role = "unknown"
     name: str = ""
-    guid: str = ""
-    attributes: int = 0
+    guid: Guid = ""
+    attributes: Attributes = 0
     active: bool = False
     logical: bool = False
     filesystem: FileSystem | None = None
@@ -114,10 +59,10 @@ class Volume(Value, frozen=True):
 class Extended(Value, frozen=True):
     """The extended partition of an MBR: the stretch that logical volumes and their records live in. Bytes."""
 
-    number: int
-    start: int
-    size: int
-    type_id: str = "0x0F"
+    number: Count
+    start: Count
+    size: Count
+    type_id: TypeId = "0x0F"
 
     @property
     def end(self) -> int:
@@ -128,22 +73,27 @@ class Extended(Value, frozen=True):
 class Table(Value, frozen=True):
     """A partition table as its header has it (UEFI specification 2.10, 5.3): LBAs in the disk's logical sectors.
 
-    ``extended`` belongs to an MBR only; ``fault`` says in words what is wrong with the table or a copy of it.
+    ``extended`` belongs to an MBR only; ``fault`` says in words what is wrong with the table or a copy of it. ``boot_code``: whether there is code
+    before the records of sector 0 (``None``: not known). ``entries_lba`` and
+    ``backup_entries_lba``: where the entries of each copy lie (0: right before the backup header).
     """
 
     kind: TableKind = "none"
-    guid: str = ""
-    signature: str = ""
-    first_usable: int = 0
-    last_usable: int = 0
-    entry_count: int = 128
-    entry_bytes: int = 128
-    backup_lba: int = 0
+    guid: Guid = ""
+    signature: Signature = ""
+    first_usable: Count = 0
+    last_usable: Count = 0
+    entry_count: Count = 128
+    entry_bytes: Count = 128
+    backup_lba: Count = 0
     primary_ok: bool = True
     backup_ok: bool = True
-    fault: str = ""
+    fault: Line = ""
     hybrid: bool = False
     extended: Extended | None = None
+    boot_code: bool | None = None
+    entries_lba: Count = 2
+    backup_entries_lba: Count = 0
 
 
 class Gap(Value, frozen=True):
@@ -176,18 +126,18 @@ class Disk(Value, frozen=True):
     ``sector`` is what its table was made at; ``shown_sector`` what the disk shows, where that is known to differ.
     """
 
-    id: str
-    size: int
-    sector: int = 512
-    physical_sector: int = 4096
-    model: str = ""
-    serial: str = ""
-    transport: str = ""
+    id: Letter
+    size: Count
+    sector: Count = 512
+    physical_sector: Count = 4096
+    model: Line = ""
+    serial: Line = ""
+    transport: Line = ""
     removable: bool = False
-    device: str = ""
+    device: Line = ""
     table: Table = field(default_factory=Table)
     volumes: tuple[Volume, ...] = ()
-    shown_sector: int = 0
+    shown_sector: Count = 0
 
     @property
     def usable_start(self) -> int:
@@ -231,14 +181,14 @@ class Disk(Value, frozen=True):
 class BootEntry(Value, frozen=True):
     """A Boot#### variable (UEFI specification 2.10, 3.1): partition by number, GUID, start and size; a file, or a device only."""
 
-    number: int
-    title: str
-    disk: str = ""
-    partition_number: int = 0
-    partition_guid: str = ""
-    start_lba: int = 0
-    size_lba: int = 0
-    path: str = ""
+    number: Count
+    title: Line
+    disk: LetterOrNone = ""
+    partition_number: Count = 0
+    partition_guid: Guid = ""
+    start_lba: Count = 0
+    size_lba: Count = 0
+    path: Line = ""
     active: bool = True
     hidden: bool = False
     automatic: bool = False
@@ -255,8 +205,8 @@ class Firmware(Value, frozen=True):
     mode: Literal["uefi", "legacy"] | None = None
     secure_boot: SecureBoot | None = None
     entries: tuple[BootEntry, ...] = ()
-    order: tuple[int, ...] = ()
-    next: int | None = None
+    order: tuple[Count, ...] = ()
+    next: Count | None = None
     entries_known: bool = False
 
     def entry(self, number: int) -> BootEntry | None:
@@ -279,7 +229,7 @@ class Machine(Value, frozen=True):
 
     firmware: Firmware = field(default_factory=Firmware)
     disks: tuple[Disk, ...] = ()
-    ram_bytes: int | None = None
+    ram_bytes: Count | None = None
     conditions: Conditions = field(default_factory=Conditions)
 
     def volumes(self) -> Iterator[tuple[Disk, Volume]]:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from collections.abc import Callable
+from typing import cast, get_args
 
-from inkshelf.core.disk.fresh import MAKERS
+from inkshelf.core.disk.kinds import kind_of, makeable
 from inkshelf.core.disk.types import gpt_type, mbr_type
+from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import aligned
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
 from inkshelf.core.plan.arrange import targets
-from inkshelf.core.plan.draw import guid, identity
-from inkshelf.core.plan.fit import aligned
+from inkshelf.core.plan.intents import Intent
 from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.plan.order import order
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
@@ -27,12 +29,15 @@ from inkshelf.core.steps.kinds import (
     MakeLogical,
     Move,
     NewTable,
+    Prepare,
     Renew,
     RepairTable,
     Retype,
     Shrink,
     Step,
 )
+from inkshelf.core.steps.people import Preparation
+from inkshelf.core.texts import one_line
 from inkshelf.core.value import replace
 from inkshelf.data import table
 
@@ -49,54 +54,69 @@ ROLES: dict[str, Role] = {
 
 
 def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
-    """Return the job with one more step by hand; raises ``PlanError`` or ``StepError`` with what to do, and changes nothing then.
+    """Return the job with one more intent by hand; raises ``InkshelfError`` with what to do, and changes nothing then.
 
-    ``verb``: create, delete, move, resize, format, label, type, flag, renew or repair. ``call``: the volume (for create: the disk's letter).
-    ``words``: size, after, at, type, fs, label, name, flag, state, table, as the verb needs them. On an MBR the extended
-    partition is made as a volume of type ``extended``, and is called ``A:EXTENDED`` for resize and delete.
+    ``verb``: create, delete, move, resize, format, label, type, flag, renew, repair or prepare. ``call``: the volume (for create: the
+    disk's letter). ``words``: size, after, at, type, fs, label, name, flag, state, table, what, as the verb needs them. On an MBR the
+    extended partition is made as a volume of type ``extended``, and is called ``A:EXTENDED`` for resize and delete.
     """
-    makers = {
-        "create": _create,
-        "delete": _delete,
-        "move": _move,
-        "resize": _resize,
-        "format": _format,
-        "label": _label,
-        "type": _type,
-        "flag": _flag,
-        "renew": _renew,
-        "repair": _repair,
-    }
-    if verb not in makers:
-        raise PlanError(f"“{verb}” is not a change.", f"Choose one of: {', '.join(makers)}.")
-    state = fold(job.found, job.steps)
-    if state.fault:
-        raise PlanError(f"Step {state.fault[0]} cannot be done yet: {state.fault[1].what}", "Undo it first.")
-    said = {key: value for key, value in words.items() if value}
-    said["taken"] = " ".join(volume.call for _, volume in job.found.volumes())  # a call number never comes back
-    step = makers[verb](state.planned, call, said, f"{job.seed}/{len(job.by_hand)}")
-    step.apply(state.planned)  # refuses here, before anything is changed
-    return replan(replace(job, by_hand=(*job.by_hand, step)))
+    if verb not in VERBS:
+        raise PlanError(f"“{verb}” is not a change.", f"Choose one of: {', '.join(VERBS)}.")
+    given = {key: value for key, value in words.items() if value}
+    said = tuple((key, one_line(value, f"The {key}")) for key, value in given.items())
+    return _with_intent(job, Intent(_next_id(job), verb, call, said))
 
 
 def arrange(job: Job, letter: str, line: str) -> Job:
     """Return the job with the steps that arrange a disk as ``line`` says (``arrange.targets``), in an order that loses nothing."""
-    state = fold(job.found, job.steps)
-    if state.fault:
-        raise PlanError(f"Step {state.fault[0]} cannot be done yet: {state.fault[1].what}", "Undo it first.")
-    disk = _disk(state.planned, letter)
-    steps = order(disk, targets(disk, line))
-    if not steps:
-        raise PlanError("The disk is arranged so already.", "There is nothing to change.")
-    done = fold(state.planned, steps)
-    if done.fault:
-        raise PlanError(done.fault[1].what, done.fault[1].remedy)
-    return replan(replace(job, by_hand=(*job.by_hand, *steps)))
+    return _with_intent(job, Intent(_next_id(job), "arrange", letter, (("line", one_line(line, "The line")),)))
+
+
+def exactly(job: Job, step: Step) -> Job:
+    """Return the job with a step that is taken as it stands."""
+    return _with_intent(job, Intent(_next_id(job), "exactly", getattr(step, "call", ""), exactly=step))
 
 
 def take_back(job: Job) -> Job:
-    """Return the job without its last step by hand."""
+    """Return the job without its last intent by hand."""
     return replan(replace(job, by_hand=job.by_hand[:-1]))
+
+
+def _next_id(job: Job) -> str:
+    """An identity that no intent of the job has, or had while it was counted."""
+    return f"h{max((int(one.id[1:]) for one in job.by_hand if one.id[1:].isdigit()), default=0) + 1}"
+
+
+def _with_intent(job: Job, intent: Intent) -> Job:
+    """Refuse what does not apply now; later it may come to apply again, and is shown as idle until then."""
+    state = fold(job.found, job.steps)
+    if state.fault:
+        raise PlanError(f"Step {state.fault[0]} cannot be done yet: {state.fault[1].what}", "Undo it first.")
+    changed = replan(replace(job, by_hand=(*job.by_hand, intent)))
+    if any(one.intent == intent.id for one in changed.idle):
+        taken = tuple(one.made for one in job.by_hand if one.made)
+        calls = (*(volume.call for _, volume in job.found.volumes()), *taken)
+        done = fold(state.planned, steps_of(state.planned, intent, calls, job.seed))  # raises what is wrong with it
+        raise done.fault[1] if done.fault else PlanError("This cannot be done here.", "Undo the step before it.")
+    return changed
+
+
+def steps_of(machine: Machine, intent: Intent, taken: tuple[str, ...], seed: str) -> tuple[Step, ...]:
+    """Return the steps that an intent comes to on a machine; raises ``InkshelfError`` where it does not apply."""
+    said = dict(intent.words)
+    if intent.verb == "exactly" and intent.exactly is not None:
+        return (intent.exactly,)
+    if intent.verb == "arrange":
+        disk = _disk(machine, intent.call)
+        steps = order(disk, targets(disk, said.get("line", "")))
+        if not steps:
+            raise PlanError("The disk is arranged so already.", "There is nothing to change.")
+        return steps
+    if intent.verb not in VERBS:
+        raise PlanError(f"“{intent.verb}” is not a change.", f"Choose one of: {', '.join(VERBS)}.")
+    said["taken"] = " ".join(one for one in taken if one != intent.made)
+    said["made"] = intent.made
+    return (VERBS[intent.verb](machine, intent.call, said, f"{seed}/{intent.id}"),)
 
 
 def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
@@ -185,7 +205,7 @@ def _create(machine: Machine, letter: str, words: dict[str, str], seed: str) -> 
     gap = _gap(machine, _with_numbers(disk), words)
     key, type_id = _type_id(words, disk)
     role: Role = ROLES.get(key, "data")
-    call = next_call(role, [*words["taken"].split(), *(volume.call for _, volume in machine.volumes())])
+    call = words["made"] or next_call(role, [*words["taken"].split(), *(volume.call for _, volume in machine.volumes())])
     own = guid(seed, call) if disk.table.kind == "gpt" else ""
     name = words.get("name", "") if own else ""
     size = _size(words, gap.size)
@@ -269,11 +289,17 @@ def _resize(machine: Machine, call: str, words: dict[str, str], seed: str) -> St
 
 def _format(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
     kind = words.get("fs", "ext4")
-    if kind not in MAKERS:
-        raise PlanError(f"“{kind}” is not a file system that is known here.", f"Choose one of: {', '.join(MAKERS)}.")
+    if kind not in makeable():
+        raise PlanError(f"“{kind}” is not a file system that is known here.", f"Choose one of: {', '.join(makeable())}.")
     label = words.get("label", "group" if kind == "lvm" else "")
     subvolumes = tuple(words["subvolumes"].split(",")) if "subvolumes" in words else ()
-    return Format(_volume(machine, call)[1].call, kind, label, identity(seed, call, kind), subvolumes)
+    return Format(_volume(machine, call)[1].call, kind, label, _drawn(seed, call, kind), subvolumes)
+
+
+def _drawn(seed: str, call: str, key: str) -> str:
+    """The identity that a file system of a kind bears, drawn once."""
+    kind = kind_of(key)
+    return kind.identity(seed, call) if kind.identity else ""
 
 
 def _repair(machine: Machine, letter: str, words: dict[str, str], seed: str) -> Step:
@@ -283,7 +309,7 @@ def _repair(machine: Machine, letter: str, words: dict[str, str], seed: str) -> 
 def _renew(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
     disk, volume = _volume(machine, call)
     own = guid(seed, call) if disk.table.kind == "gpt" else ""
-    return Renew(call, identity(seed, call, volume.filesystem.kind) if volume.filesystem else "", own)
+    return Renew(call, _drawn(seed, call, volume.filesystem.kind) if volume.filesystem else "", own)
 
 
 def _logical_volume(machine: Machine, volume: Volume, words: dict[str, str]) -> Step:
@@ -310,7 +336,7 @@ def _type(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step
 
 def _flag(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
     disk, volume = _volume(machine, call)
-    flag: Any = words.get("flag", "")
+    flag = words.get("flag", "")
     if flag == "active":
         wanted = words.get("state") != "off"
         if wanted == volume.active:
@@ -325,3 +351,27 @@ def _flag(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step
     if changed == volume.attributes:
         raise PlanError(f"{call} has that flag so already.", "There is nothing to change.")
     return Retype(call, volume.type_id, changed)
+
+
+def _prepare(machine: Machine, call: str, words: dict[str, str], seed: str) -> Step:
+    what = words.get("what", "").replace("-", "_")
+    if what not in get_args(Preparation):
+        raise PlanError(
+            f"“{words.get('what', '')}” is nothing to prepare.", f"Choose one of: {', '.join(get_args(Preparation))}."
+        )
+    return Prepare(_volume(machine, call)[1].call, cast("Preparation", what))
+
+
+VERBS: dict[str, Callable[[Machine, str, dict[str, str], str], Step]] = {
+    "create": _create,
+    "delete": _delete,
+    "move": _move,
+    "resize": _resize,
+    "format": _format,
+    "label": _label,
+    "type": _type,
+    "flag": _flag,
+    "renew": _renew,
+    "repair": _repair,
+    "prepare": _prepare,
+}

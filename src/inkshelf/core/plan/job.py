@@ -2,11 +2,15 @@
 
 from typing import Literal
 
+from inkshelf.core.aims import Aim, Beside
 from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.joining import Contradiction
 from inkshelf.core.machine.state import Machine
-from inkshelf.core.plan.aim import Aim
-from inkshelf.core.plan.beside import steps_beside
+from inkshelf.core.plan.intents import Idle, Intent, resolve
+from inkshelf.core.steps.fold import fold
+from inkshelf.core.steps.identity import Tick, done
 from inkshelf.core.steps.kinds import Step
+from inkshelf.core.texts import Key, KeyOrNone, LetterOrNone, Line
 from inkshelf.core.value import Value, field, replace
 
 
@@ -14,51 +18,80 @@ class Source(Value, frozen=True):
     """Where a disk was read from: an image file, or captured text."""
 
     kind: Literal["image", "lsblk", "sfdisk", "sfdisk-dump", "blkid", "efibootmgr"]
-    path: str
-    disk: str = ""
+    path: Line
+    disk: LetterOrNone = ""
 
 
 class Override(Value, frozen=True):
     """A stop that somebody answers for, in writing."""
 
-    finding: str
-    reason: str
+    finding: Key
+    reason: Line
 
 
 class Job(Value, frozen=True):
-    """Who it is for, the machine as found, the aim, the steps, and the seed that random values are drawn from.
+    """Who it is for, the machine as found, the aims, the steps, and the seed that random values are drawn from.
 
-    ``steps`` are those that follow from the aim, then those made ``by_hand``, in the order in which they were made.
+    ``seed`` is also the job's identity: benches and journals bear it. ``by_hand`` holds what a person asked for beside the aims, as
+    intents; ``steps`` are those that follow from the aims, then those that the intents come to. ``idle``: intents that do not apply now;
+    ``contradictions``: where two readings of a disk disagree.
     """
 
-    title: str = ""
-    owner: str = ""
+    title: Line = ""
+    owner: Line = ""
     found: Machine = field(default_factory=Machine)
     sources: tuple[Source, ...] = ()
-    aim: Aim | None = None
+    aims: tuple[Aim, ...] = ()
     steps: tuple[Step, ...] = ()
-    by_hand: tuple[Step, ...] = ()
-    seed: str = ""
+    by_hand: tuple[Intent, ...] = ()
+    seed: KeyOrNone = ""
     unit: Literal["GiB", "GB"] = "GiB"
     overrides: tuple[Override, ...] = ()
-    ticked: tuple[int, ...] = ()
-    plan_fault: str = ""
+    ticked: tuple[Tick, ...] = ()
+    plan_fault: Line = ""
+    idle: tuple[Idle, ...] = ()
+    contradictions: tuple[Contradiction, ...] = ()
+
+    @property
+    def aim(self) -> Beside | None:
+        """The first aim, or ``None``."""
+        return next((one for one in self.aims if isinstance(one, Beside)), None)
+
+    @property
+    def done(self) -> frozenset[str]:
+        """The identities of the steps that are ticked, and have not changed since."""
+        return done(self.steps, self.ticked)
+
+    @property
+    def planned(self) -> tuple[Step, ...]:
+        """The steps that follow from the aims."""
+        hand = {one.id for one in self.by_hand}
+        return tuple(step for step in self.steps if step.id.split(".")[0] not in hand)
 
 
 def replan(job: Job) -> Job:
-    """Return the job with steps that follow from what was found and the aim; a plan that cannot be is said in ``plan_fault``."""
-    if job.aim is None:
-        return replace(job, steps=job.by_hand, plan_fault="")
-    try:
-        planned = steps_beside(job.found, job.aim, job.seed)
-    except PlanError as error:
-        return replace(job, steps=job.by_hand, plan_fault=str(error), ticked=())
-    return replace(job, steps=(*planned, *job.by_hand), plan_fault="", ticked=())
+    """Return the job with steps that follow from what was found, the aims and the intents by hand.
+
+    A plan that cannot be is said in ``plan_fault``, an intent that does not apply in ``idle``; neither is an error.
+    """
+    planned: tuple[Step, ...] = ()
+    fault = ""
+    made = tuple(one.made for one in job.by_hand if one.made)
+    state = job.found
+    for aim in job.aims:
+        try:
+            own = aim.steps(state, job.seed, made)
+        except PlanError as error:
+            fault, planned = str(error), ()
+            break
+        planned, state = planned + own, fold(state, own).planned
+    steps, intents, idle = resolve(job.found, planned, job.by_hand, job.seed)
+    return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle)
 
 
-def with_aim(job: Job, aim: Aim) -> Job:
-    """Return the job with a new aim, planned."""
-    return replan(replace(job, aim=aim))
+def with_aim(job: Job, aim: Aim | None) -> Job:
+    """Return the job with this one aim (``None``: with none), planned."""
+    return replan(replace(job, aims=(aim,) if aim is not None else ()))
 
 
 def with_found(job: Job, found: Machine) -> Job:

@@ -10,8 +10,8 @@ from __future__ import annotations
 from itertools import combinations, pairwise
 
 from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import aligned
 from inkshelf.core.machine.state import Disk, Volume
-from inkshelf.core.plan.fit import aligned
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Grow, Move, Shrink, Step
 from inkshelf.core.value import Value, replace

@@ -5,7 +5,6 @@ from __future__ import annotations
 from inkshelf.core.boot.rehearse import Outcome, if_it_stops, rehearse
 from inkshelf.core.plan.job import Job
 from inkshelf.core.steps.fold import Fold, fold
-from inkshelf.core.steps.kinds import Delete, Enclose, Format, Grow, Install, Label, MakeLogical, Move, NewTable, Renew, Shrink
 from inkshelf.core.steps.ledger import Ledger, ledger
 from inkshelf.core.value import Value
 
@@ -22,9 +21,15 @@ class Reading(Value, frozen=True):
 
     @property
     def no_return(self) -> int | None:
-        """The number of the first step that changes what is on a disk beyond the table, or ``None``."""
-        kinds = (Shrink, Grow, Move, NewTable, Enclose, Delete, Format, Install, Label, Renew, MakeLogical)
-        return next((number for number, step in enumerate(self.job.steps, 1) if isinstance(step, kinds)), None)
+        """The number of the first step whose undoing needs more than the way back that is printed beside it, or ``None``.
+
+        Tables, types and boot variables can be put back; what is written inside a volume that was there, or given up, cannot.
+        """
+        there = {volume.call for _, volume in self.plan.found.volumes()}
+        for number, (step, before) in enumerate(zip(self.job.steps, self.plan.machines, strict=False), 1):
+            if there & {*step.inside(), *step.gives_up(before)}:
+                return number
+        return None
 
 
 def read(job: Job) -> Reading:

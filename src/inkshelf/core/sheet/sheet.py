@@ -6,11 +6,12 @@ from inkshelf.core.boot.rehearse import Outcome, mishaps, systems
 from inkshelf.core.checks.registry import Finding, findings
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.sheet.durations import minutes, with_margin
-from inkshelf.core.sheet.words import Words, words
+from inkshelf.core.sheet.scene import scenes
+from inkshelf.core.sheet.telling import Words, words
 from inkshelf.core.steps.kinds import Prepare, Retype
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value
+from inkshelf.data import table
 
 CAUTIONS = (
     "Read every line before you begin. Work on the disk that this sheet names, by size, model and serial, and on no other.",
@@ -22,25 +23,31 @@ NOTHING_STARTS = "no system is on these disks"
 
 
 class Row(Value, frozen=True):
-    """One step on the sheet; ``starts``: each system and whether it starts if the work stops after this step."""
+    """One step on the sheet; ``starts``: each system and whether it starts if the work stops after this step; ``step``: its identity."""
 
     number: int
     words: Words
-    minutes: float
     starts: tuple[Outcome, ...]
+    step: str = ""
     no_return: bool = False
     ticked: bool = False
+
+    @property
+    def minutes(self) -> float:
+        """Minutes that it normally takes, without the margin."""
+        return self.words.minutes
 
 
 class Sheet(Value, frozen=True):
     """Everything that the sheet shows; renderers only lay it out.
 
-    ``titles`` names the systems by call number, ``mishaps`` what may happen by its key.
+    ``disks`` as found, ``planned`` as they become; ``titles`` names the systems by call number, ``mishaps`` what may happen by its key.
     """
 
     title: str
     owner: str
     disks: tuple[Disk, ...]
+    planned: tuple[Disk, ...]
     rows: tuple[Row, ...]
     ledger: Ledger
     findings: tuple[Finding, ...]
@@ -54,18 +61,20 @@ class Sheet(Value, frozen=True):
 
 def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     """Return the sheet of a job's reading."""
-    job, plan = reading.job, reading.plan
+    job, plan, done = reading.job, reading.plan, reading.job.done
     rows = []
-    for number, (step, before) in enumerate(zip(job.steps, plan.machines, strict=False), 1):
+    for number, step, scene in scenes(reading):
         stops = reading.stops[number] if number < len(reading.stops) else ()
-        took = minutes(step, reading.ledger, job.aim.system if job.aim else "")
-        rows.append(Row(number, words(step, before), took, stops, number == reading.no_return, number in job.ticked))
+        rows.append(
+            Row(number, words(step, scene), stops, step.id, number == reading.no_return, bool(step.id) and step.id in done)
+        )
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
     total = with_margin(sum(row.minutes for row in rows))
     return Sheet(
         job.title,
         job.owner,
         plan.found.disks,
+        plan.planned.disks,
         tuple(rows),
         reading.ledger,
         findings(reading) if found is None else found,
@@ -77,10 +86,23 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     )
 
 
+def with_margin(total: float) -> float:
+    """Return minutes with the margin for people: real work overruns its rehearsal."""
+    return total * (1 + float(table("defaults")["rates"]["human_margin"]))
+
+
 def _put_back(reading: Reading) -> tuple[str, ...]:
-    """What was changed for the time of the work only."""
-    numbered = list(enumerate(reading.job.steps, 1))
-    retyped = {step.call: number for number, step in numbered if isinstance(step, Retype) and step not in reading.job.by_hand}
-    resumed = {step.call: number for number, step in numbered if isinstance(step, Prepare) and step.what == "resume_encryption"}
-    types = [f"type of {call} (step {number})" for call, number in retyped.items()]
-    return (*types, *(f"protection of {call} (step {number})" for call, number in resumed.items()))
+    """What was changed for the time of the work only: it is as found again at the end."""
+    found, planned = reading.plan.found, reading.plan.planned
+    rows = []
+    last = {step.call: number for number, step in enumerate(reading.job.steps, 1) if isinstance(step, Retype)}
+    for call, number in last.items():
+        was, now = found.find(call), planned.find(call)
+        if was and now and (was[1].type_id, was[1].attributes) == (now[1].type_id, now[1].attributes):
+            rows.append(f"type of {call} (step {number})")
+    resumed = {
+        step.call: number
+        for number, step in enumerate(reading.job.steps, 1)
+        if isinstance(step, Prepare) and step.what == "resume_encryption"
+    }
+    return (*rows, *(f"protection of {call} (step {number})" for call, number in resumed.items()))

@@ -1,19 +1,49 @@
-"""What every step has, and how a step finds the volume it speaks of."""
+"""What every step has: an identity, the traits of its kind, and how it finds the volume it speaks of."""
 
 from __future__ import annotations
 
+from typing import ClassVar, Literal
+
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.texts import KeyOrNone
 from inkshelf.core.value import Value
 
+Actor = Literal["person", "bench", "firmware"]
+Writes = Literal["none", "variables", "table", "inside"]
+TRAITS = ("actor", "writes")
 
-class StepBase(Value, frozen=True, tag_field="kind"):
-    """What every step has: the word for its kind, which also stands in the job file."""
+
+class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
+    """What every step has.
+
+    ``id`` is drawn once and lasts through replanning: ticks, notes and answers hang on it. Traits of a kind: ``actor`` (who acts on
+    the real machine), ``writes`` (the deepest thing it writes), ``moves`` (every used byte goes elsewhere). The point of no return,
+    heavy work, the ledger, effort and the journal read the traits, so that no kind can be forgotten there.
+    """
+
+    id: KeyOrNone = ""
+
+    actor: ClassVar[Actor]
+    writes: ClassVar[Writes]
+    moves: ClassVar[bool] = False
 
     @property
     def kind(self) -> str:
         """The word for the kind, for example ``"shrink"``."""
         return str(self.__struct_config__.tag)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the machine after the step; raises ``StepError`` where it cannot be done."""
+        raise NotImplementedError(self.kind)
+
+    def inside(self) -> tuple[str, ...]:
+        """Return the call numbers of the volumes whose inside the step writes."""
+        return (self.call,) if self.writes == "inside" else ()  # type: ignore[attr-defined]
+
+    def gives_up(self, before: Machine) -> tuple[str, ...]:
+        """Return the call numbers of the volumes whose contents the step gives up."""
+        return ()
 
 
 def volume_of(machine: Machine, call: str) -> tuple[Disk, Volume]:
@@ -22,3 +52,13 @@ def volume_of(machine: Machine, call: str) -> tuple[Disk, Volume]:
     if found is None:
         raise StepError(f"There is no volume {call}.", "Plan again from the disk as it is.")
     return found
+
+
+def refuse_unready(volume: Volume) -> None:
+    """Refuse to move or resize what is marked for a check or half asleep."""
+    system = volume.filesystem
+    if system is not None and (system.dirty or system.hibernated):
+        state = "marked for a check" if system.dirty else "half asleep"
+        raise StepError(
+            f"{volume.call} is {state}; nothing may move or resize it.", "Start its own system and put that right first."
+        )

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.fold import Fold
-from inkshelf.core.steps.kinds import Format, Grow, Install, Label, MakeLogical, Move, Renew, Shrink, Step
+from inkshelf.core.steps.kinds import Step
 
 LEAST = 64 << 10  # a table, or what a person does: never nothing, so that every step moves the bar
 FRESH = 16 * MIB  # about what of a fresh file system is written; the rest is holes
@@ -28,8 +28,7 @@ def efforts(plan: Fold, steps: tuple[Step, ...], stored: Mapping[str, int]) -> t
     planned = [volume for _, volume in plan.planned.volumes()]
     each = []
     for before, after, step in zip(plan.machines, plan.machines[1:], steps, strict=False):
-        carries = isinstance(step, Format | Shrink | Grow | Move | Label | Renew | MakeLogical | Install)
-        place = (after if isinstance(step, Format) else before).find(step.call) if carries else None  # type: ignore[union-attr]
-        now = {} if isinstance(step, Format) else stored
-        each.append(LEAST + (_carried([place[1]], now) if place else 0))
+        emptied = set(step.gives_up(before))
+        volumes = [place[1] for call in step.inside() if (place := (after if call in emptied else before).find(call))]
+        each.append(LEAST + _carried(volumes, {} if emptied else stored))
     return (LEAST + _carried(found, stored), *each, LEAST + 2 * _carried(planned, stored))

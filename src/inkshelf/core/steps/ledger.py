@@ -9,7 +9,7 @@ from inkshelf.core.disk.filesystems import used_beyond
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.fold import Fold
-from inkshelf.core.steps.kinds import Delete, Format, NewTable, Shrink, Step
+from inkshelf.core.steps.kinds import Shrink, Step
 from inkshelf.core.value import Value
 
 Fate = Literal["kept", "moved", "new", "released", "erased", "free", "table"]
@@ -51,19 +51,10 @@ def _used(volume: Volume) -> int:
     return volume.size if volume.used is None else volume.used
 
 
-def gives_up(step: Step, before: Machine) -> tuple[str, ...]:
-    """Return the calls of the volumes whose contents a step gives up."""
-    if isinstance(step, Delete | Format):
-        return (step.call,)
-    if isinstance(step, NewTable):
-        return tuple(volume.call for volume in before.disk(step.disk).volumes)
-    return ()
-
-
 def ledger(plan: Fold, steps: tuple[Step, ...]) -> Ledger:
     """Account for every byte between the state found and the state planned."""
     done = steps[: len(plan.machines) - 1]
-    given_up = {call for step, before in zip(done, plan.machines, strict=False) for call in gives_up(step, before)}
+    given_up = {call for step, before in zip(done, plan.machines, strict=False) for call in step.gives_up(before)}
     kept = moved = erased = new = 0
     lost = []
     old = {volume.call: volume for _, volume in plan.found.volumes()}
@@ -152,7 +143,7 @@ def positions(plan: Fold, steps: tuple[Step, ...]) -> tuple[Position, ...]:
     for number, machine in enumerate(plan.machines):
         step = steps[number - 1] if number else None
         if step is not None:
-            given_up.update(gives_up(step, plan.machines[number - 1]))
+            given_up.update(step.gives_up(plan.machines[number - 1]))
         for call in calls:
             place = machine.find(call)
             if place is None or call in given_up:

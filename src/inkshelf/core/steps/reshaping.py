@@ -1,26 +1,20 @@
-"""Steps that change a volume and keep what is in it: move, grow, label."""
+"""Steps that change a volume and keep what is in it: shrink, move, grow, label, a new identity."""
 
 import re
+from typing import ClassVar
 
-from inkshelf.core.disk.filesystems import FACTS, label_fault, resized, title
+from inkshelf.core.disk.filesystems import hidden_sectors, label_fault, resized, title
+from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.disk.lvm_write import DATA_START, identifier
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Inside, Machine, Volume
 from inkshelf.core.size import binary
-from inkshelf.core.steps.base import StepBase, volume_of
+from inkshelf.core.steps.base import Actor, StepBase, Writes, refuse_unready, volume_of
 from inkshelf.core.steps.tables import checked
+from inkshelf.core.texts import Call, Count, Guid, Identity, Line
 from inkshelf.core.value import replace
 
 VOLUME_NAME = re.compile(r"[A-Za-z0-9_+.][A-Za-z0-9_+.\-]{0,127}")
-
-
-def _refuse_unready(volume: Volume) -> None:
-    system = volume.filesystem
-    if system is not None and (system.dirty or system.hibernated):
-        state = "marked for a check" if system.dirty else "half asleep"
-        raise StepError(
-            f"{volume.call} is {state}; nothing may move or resize it.", "Start its own system and put that right first."
-        )
 
 
 def _refuse_occupied(disk: Disk, volume: Volume, start: int, size: int) -> None:
@@ -38,32 +32,77 @@ def _placed(machine: Machine, disk: Disk, call: str, **change: object) -> Machin
     return machine.with_disk(checked(replace(disk, volumes=changed)))
 
 
+class Shrink(StepBase, frozen=True, tag="shrink"):
+    """Shrink a volume from its end, file system first, then the partition."""
+
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    to_bytes: Count
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the smaller volume; refuses what is dirty, asleep, unshrinkable or too full."""
+        disk, volume = volume_of(machine, self.call)
+        checked(disk)
+        system = volume.filesystem
+        if system is None:
+            raise StepError(f"{self.call} holds no file system that can be shrunk.", "Choose another volume.")
+        refuse_unready(volume)
+        if not 0 < self.to_bytes < volume.size:
+            raise StepError(
+                f"{self.call} cannot be shrunk to {self.to_bytes} bytes from {volume.size}.",
+                "Choose a smaller size than it has.",
+            )
+        if system.kind == "lvm" and self.to_bytes < (system.smallest_bytes or 0):
+            raise StepError(
+                f"{self.call} cannot be shrunk that far: {system.smallest_why}.", "Move its extents with its own tools first."
+            )
+        if system.used_bytes is not None and self.to_bytes < system.used_bytes:
+            raise StepError(
+                f"{self.call} holds more than {self.to_bytes} bytes.", "Leave it at least as large as what is in it."
+            )
+        return machine.with_volume(
+            self.call, lambda one: replace(one, size=self.to_bytes, filesystem=resized(system, self.to_bytes))
+        )
+
+
 class Move(StepBase, frozen=True, tag="move"):
     """Move a volume to another start on its disk; every used byte is read and written once."""
 
-    call: str
-    start: int
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+    moves: ClassVar[bool] = True
+
+    call: Call
+    start: Count
 
     def apply(self, machine: Machine) -> Machine:
         """Return the machine with the volume at its new start; number, GUIDs and contents stay."""
         disk, volume = volume_of(machine, self.call)
-        _refuse_unready(volume)
+        refuse_unready(volume)
         if self.start == volume.start:
             raise StepError(f"{self.call} stands there already.", "Choose another place.")
         _refuse_occupied(disk, volume, self.start, volume.size)
-        return _placed(machine, disk, self.call, start=self.start)
+        system = volume.filesystem
+        if system is not None and system.hidden_sectors is not None:
+            system = replace(system, hidden_sectors=hidden_sectors(self.start, disk.sector))
+        return _placed(machine, disk, self.call, start=self.start, filesystem=system)
 
 
 class Grow(StepBase, frozen=True, tag="grow"):
     """Grow a volume at its end, partition first, then the file system."""
 
-    call: str
-    to_bytes: int
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    to_bytes: Count
 
     def apply(self, machine: Machine) -> Machine:
         """Return the larger volume; refuses what cannot grow and room that is not free."""
         disk, volume = volume_of(machine, self.call)
-        _refuse_unready(volume)
+        refuse_unready(volume)
         if self.to_bytes <= volume.size:
             raise StepError(
                 f"{self.call} cannot grow to {self.to_bytes} bytes from {volume.size}.", "Choose a larger size than it has."
@@ -77,46 +116,60 @@ class Grow(StepBase, frozen=True, tag="grow"):
 class Label(StepBase, frozen=True, tag="label"):
     """Give a file system another label; nothing else changes."""
 
-    call: str
-    label: str
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    label: Line
 
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with its new label; refuses what its file system refuses."""
         _, volume = volume_of(machine, self.call)
         system = volume.filesystem
-        if system is None or system.kind == "lvm" or not FACTS[system.kind].label_units:
+        if system is None or kind_of(system.kind).label_lines is None:
             raise StepError(f"{self.call} holds nothing that could bear a label.", "Format it first.")
         fault = label_fault(system.kind, self.label)
         if fault:
             raise StepError(f"“{self.label}”: {fault}.", f"Choose a label that {title(system.kind)} takes.")
+        if self.label == system.label:
+            said = f"{self.call} is labelled “{self.label}” already." if self.label else f"{self.call} has no label."
+            raise StepError(said, "There is nothing to change.")
         return machine.with_volume(self.call, lambda one: replace(one, filesystem=replace(system, label=self.label)))
 
 
 class Renew(StepBase, frozen=True, tag="renew"):
     """Give a volume a new identity, as after a raw clone: file-system UUID or serial, and on a GPT the partition's GUID."""
 
-    call: str
-    uuid: str
-    guid: str = ""
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    uuid: Identity
+    guid: Guid = ""
 
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with its new identity; what names it by the old one does not find it any more."""
         disk, volume = volume_of(machine, self.call)
-        _refuse_unready(volume)
+        refuse_unready(volume)
         system = volume.filesystem
-        if system is not None and system.kind in {"lvm", "apfs", "hfsplus", "iso9660", "unknown", "damaged"}:
+        if system is not None and not kind_of(system.kind).renewable:
             raise StepError(f"The identity of {title(system.kind)} cannot be changed here.", "Do it with its own tools.")
         made = replace(system, uuid=self.uuid) if system else None
         own = self.guid if disk.table.kind == "gpt" and self.guid else volume.guid
+        if own == volume.guid and (system is None or system.uuid == self.uuid):
+            raise StepError(f"{self.call} bears that identity already.", "There is nothing to change.")
         return machine.with_volume(self.call, lambda one: replace(one, filesystem=made, guid=own))
 
 
 class MakeLogical(StepBase, frozen=True, tag="logical-volume"):
     """Make a logical volume in the volume group of an LVM physical volume. ``size`` in bytes, whole extents."""
 
-    call: str
-    name: str
-    size: int
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    name: Line
+    size: Count
 
     def apply(self, machine: Machine) -> Machine:
         """Return the physical volume with the logical one in it."""

@@ -1,13 +1,12 @@
 """What a table allows, and the steps that change the table itself: a new one, an extended partition."""
 
-from __future__ import annotations
-
-from typing import Literal
+from typing import ClassVar, Literal
 
 from inkshelf.core.disk.gpt import blank
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Extended, Machine, Table, Volume
-from inkshelf.core.steps.base import StepBase
+from inkshelf.core.steps.base import Actor, StepBase, Writes
+from inkshelf.core.texts import Count, Identity, Letter
 from inkshelf.core.value import replace
 
 PRIMARIES = 4
@@ -79,9 +78,16 @@ def renumbered(disk: Disk, gone: Volume) -> Disk:
 class NewTable(StepBase, frozen=True, tag="new-table"):
     """A fresh partition table; every volume of the disk is given up. ``identity``: the GUID, or an MBR's signature."""
 
-    disk: str
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "table"
+
+    disk: Letter
     table: Literal["gpt", "mbr"]
-    identity: str
+    identity: Identity
+
+    def gives_up(self, before: Machine) -> tuple[str, ...]:
+        """Every volume of the disk goes."""
+        return tuple(volume.call for volume in before.disk(self.disk).volumes)
 
     def apply(self, machine: Machine) -> Machine:
         """Return the disk with an empty table."""
@@ -89,20 +95,29 @@ class NewTable(StepBase, frozen=True, tag="new-table"):
         if self.table == "gpt":
             made = blank(disk.size, disk.sector, self.identity)
             table = Table(
-                "gpt", made.guid, "0" * 8, made.first_usable, made.last_usable, backup_lba=disk.size // disk.sector - 1
+                "gpt",
+                made.guid,
+                "0" * 8,
+                made.first_usable,
+                made.last_usable,
+                backup_lba=disk.size // disk.sector - 1,
+                boot_code=False,
             )
         else:
-            table = Table("mbr", signature=self.identity, entry_count=4, entry_bytes=16)
+            table = Table("mbr", signature=self.identity, entry_count=4, entry_bytes=16, boot_code=False)
         return machine.with_disk(replace(disk, table=table, volumes=()))
 
 
 class Enclose(StepBase, frozen=True, tag="extended"):
     """Make the extended partition of an MBR, or change its stretch around the logical volumes that are in it."""
 
-    disk: str
-    number: int
-    start: int
-    size: int
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "table"
+
+    disk: Letter
+    number: Count
+    start: Count
+    size: Count
 
     def apply(self, machine: Machine) -> Machine:
         """Return the disk with its extended partition; refuses what would leave a logical volume outside."""
@@ -121,7 +136,10 @@ class Enclose(StepBase, frozen=True, tag="extended"):
 class RepairTable(StepBase, frozen=True, tag="repair-table"):
     """Write both copies of a GPT anew from the good one, the backup at the end of the disk; no volume changes."""
 
-    disk: str
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "table"
+
+    disk: Letter
 
     def apply(self, machine: Machine) -> Machine:
         """Return the disk with two good copies; what lies behind an old backup can be used then."""

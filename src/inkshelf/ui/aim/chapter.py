@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.plan.aim import Aim, profile
+from inkshelf.core.machine.profiles import profile
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import MIB, binary, parse_size
 from inkshelf.ui import theme
@@ -151,7 +152,7 @@ class AimChapter(QWidget):
         self.sub.setText(
             "one more system beside the one that is there" if now else "take a disk in first: what is possible depends on it"
         )
-        aim = job.aim or Aim()
+        aim = job.aim or Beside()
         owner = next(
             (volume.call for disk, volume in job.found.volumes() if volume.holds and disk.id == aim.disk), "what is there"
         )

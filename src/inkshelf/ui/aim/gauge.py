@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from inkshelf.core.aims.beside import Beside, comfortable_size
+from inkshelf.core.aims.shares import comfortable, divide, least
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.plan.aim import Aim, comfortable, divide, least
-from inkshelf.core.plan.beside import comfortable_size
-from inkshelf.core.plan.fit import possible
+from inkshelf.core.fit.room import possible
 from inkshelf.core.size import GIB, MIB, binary
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
@@ -32,7 +32,7 @@ class Marks(Value, frozen=True):
 def marks(desk: Desk) -> Marks | None:
     """Return the figures for the aim as it is, or ``None`` where no disk is there."""
     job = desk.job
-    aim = job.aim or Aim()
+    aim = job.aim or Beside()
     try:
         disk = job.found.disk(aim.disk)
     except KeyError:

@@ -45,7 +45,7 @@ def lines(desk: Desk) -> tuple[Line, ...]:
     starting = sum(one.starts for one in now)
     hints["start"] = (f"{starting} of {len(now)}" if now else "", starting < len(now))
     hints["sheet"] = (
-        (f"{len(job.ticked)} of {len(job.steps)} done" if job.ticked else f"{len(job.steps)} steps", False)
+        (f"{len(job.done)} of {len(job.steps)} done" if job.done else f"{len(job.steps)} steps", False)
         if job.steps
         else ("", False)
     )

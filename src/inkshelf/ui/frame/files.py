@@ -9,7 +9,8 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
 from inkshelf.core.errors import CaptureError, InkshelfError
-from inkshelf.core.plan.job import Job, Source, with_aim, with_found
+from inkshelf.core.machine.assemble import infer_entries
+from inkshelf.core.plan.job import Job, Source, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.value import replace
 from inkshelf.ui.demo import open_demo
@@ -88,28 +89,12 @@ class Files:
             self._try(lambda: self._take(chosen))
 
     def _take(self, path: Path) -> None:
-        from inkshelf.bench.intake import take_in
+        from inkshelf.bench.intake import take_in, with_images
 
         desk = self.window.desk
         old = desk.job
-        images = [*(Path(one.path) for one in old.sources if one.kind == "image"), path]
-        known = old.found
-        captured = tuple(
-            disk for disk in known.disks if not any(one.disk == disk.id and one.kind == "image" for one in old.sources)
-        )
-        job = take_in(
-            images,
-            [captured] if captured else [],
-            [one for one in old.sources if one.kind != "image"],
-            mode=known.firmware.mode,
-            secure_boot=known.firmware.secure_boot,
-            ram_bytes=known.ram_bytes,
-            conditions=known.conditions,
-            title=old.title or path.stem,
-            owner=old.owner,
-            seed=old.seed,
-        )
-        desk.change(with_aim(job, old.aim) if old.aim else job, f"take in {path.name}")
+        job = with_images(old, [path]) if old.seed else _first(take_in([path], title=old.title or path.stem), old)
+        desk.change(job, f"take in {path.name}")
         if desk.path is None:
             desk.path = settings.data_folder() / "jobs" / f"{path.stem}-{job.seed[:6]}.json"
             desk.save()
@@ -121,27 +106,25 @@ class Files:
             self._try(lambda: self._capture(chosen))
 
     def _capture(self, path: Path) -> None:
-        from inkshelf.bench.intake import take_in, with_capture
+        from inkshelf.bench.intake import take_in, with_listings
         from inkshelf.exchange.anytext import gather
-        from inkshelf.exchange.bootvars import with_boot_variables
         from inkshelf.exchange.captures import read_text
 
         told = gather([read_text(path)])
         desk = self.window.desk
-        if not told.disks and not desk.job.found.disks:
+        old = desk.job
+        if not told.disks and not old.found.disks:
             raise CaptureError("This text tells of no disk.", "Take in an image or what lsblk printed first.")
-        source = Source(told.kinds[0], str(path.resolve()))  # type: ignore[arg-type]
-        if told.disks:
-            job = (
-                with_capture(desk.job, told.disks, source)
-                if desk.job.found.disks
-                else take_in([], [told.disks], [source], title=path.stem)
+        if told.firmware is not None and old.found.firmware.mode == "legacy":
+            raise CaptureError(
+                "Boot variables were captured, and the firmware is said to be legacy.", "Say UEFI under Intake first."
             )
+        source = Source(told.kinds[0], str(path.resolve()))  # type: ignore[arg-type]
+        if not old.seed:
+            old, source_list = _first(take_in([], [told.disks], [source], title=old.title or path.stem), old), []
         else:
-            job = replace(desk.job, sources=(*desk.job.sources, source))
-        if told.firmware is not None:
-            job = with_found(job, with_boot_variables(job.found, told.firmware))
-        desk.change(job, f"take in {path.name}")
+            source_list = [source]
+        desk.change(with_listings(old, told.disks if source_list else (), source_list, told.firmware), f"take in {path.name}")
 
     def take_dropped(self, path: Path) -> None:
         """Take in a file that was dropped on the window: a job, captured text, or an image, by its contents."""
@@ -166,12 +149,12 @@ class Files:
 
     def save_script(self, path: Path | None = None) -> None:
         """Write the partition script."""
-        from inkshelf.exchange import render
+        from inkshelf.exchange.script import script
 
         reading = self.window.desk.reading
         chosen = path or self._ask_save("Save the partition script", f"{reading.job.title or 'partitions'}.sh", "*.sh")
         if chosen:
-            self._try(lambda: self._write(chosen, render.script(reading).encode()))
+            self._try(lambda: self._write(chosen, script(reading).encode()))
 
     def _write(self, path: Path, written: bytes) -> None:
         from inkshelf.store.jobfile import write_atomically
@@ -201,6 +184,14 @@ class Files:
         printer.setDocName(self.window.desk.job.title or "Run sheet")
         if QPrintDialog(printer, self.window).exec():
             self._try(lambda: print_sheet(printer, self.window.desk.reading))
+
+
+def _first(job: Job, before: Job) -> Job:
+    """The first disk of a job keeps what was said before there was one."""
+    found = before.found
+    firmware = replace(job.found.firmware, mode=found.firmware.mode, secure_boot=found.firmware.secure_boot)
+    known = replace(job.found, firmware=firmware, ram_bytes=found.ram_bytes, conditions=found.conditions)
+    return with_found(replace(job, owner=before.owner, unit=before.unit), infer_entries(known))
 
 
 def _sheet(reading: Reading, form: str) -> bytes:

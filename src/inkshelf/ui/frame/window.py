@@ -9,6 +9,7 @@ from PyQt6.QtCore import QByteArray, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from inkshelf.core.plan.job import Job
 from inkshelf.core.value import replace
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice, Subject
@@ -258,20 +259,19 @@ class Window(QMainWindow):
         """Go on where inking was cut or cancelled."""
         from inkshelf.ui.inkview.worker import InkWorker
 
-        self._work(InkWorker(None, self.bench_place), again=True)
+        self._work(InkWorker(self.desk.job, self.bench_place, again=True), again=True)
 
     @property
     def bench_place(self) -> Path:
         """The folder that this job is inked in."""
-        name = (self.desk.job.title or "job").replace("/", "-").replace(" ", "-")
-        return self.bench_folder or remembered.data_folder() / "bench" / name
+        return self.bench_folder or remembered.data_folder() / "bench" / bench_name(self.desk.job)
 
     @property
     def unfinished(self) -> bool:
         """Whether inking was begun there and not ended."""
         from inkshelf.bench.journal import Journal
 
-        return Journal(self.bench_place).unfinished()
+        return Journal(self.bench_place).unfinished_of(self.desk.job.seed)
 
     def _work(self, worker: InkWorker, *, again: bool) -> None:
         from inkshelf.ui.inkview.steps import rows
@@ -382,6 +382,12 @@ class Window(QMainWindow):
         self.settings.job = str(self.desk.path) if self.desk.path else ""
         remembered.save(self.settings, self._settings_path)
         super().closeEvent(event)
+
+
+def bench_name(job: Job) -> str:
+    """Return the name of a job's bench folder: its title to be recognised by, and its identity, which no other job has."""
+    title = "".join(one if one.isalnum() else "-" for one in job.title)[:40].strip("-")
+    return f"{title or 'job'}-{job.seed or 'new'}"
 
 
 class NoticeBar(QFrame):

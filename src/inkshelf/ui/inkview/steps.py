@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QWidget
 from inkshelf.bench.stored import stored
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.sheet.words import words
+from inkshelf.core.sheet.scene import scenes
+from inkshelf.core.sheet.telling import words
 from inkshelf.core.size import binary
 from inkshelf.core.steps.effort import LEAST, efforts
 from inkshelf.core.value import Value
@@ -28,7 +29,7 @@ class Row(Value, frozen=True):
 def rows(job: Job, reading: Reading) -> tuple[Row, ...]:
     """Return the lines: copying, the steps, reading back."""
     each = efforts(reading.plan, job.steps, stored(job))
-    titles = [words(step, before).title for step, before in zip(job.steps, reading.plan.machines, strict=False)]
+    titles = [words(step, scene).title for _, step, scene in scenes(reading)]
     lines = zip(["Copy the disk, holes and all", *titles, "Read everything back and compare"], each, strict=False)
     return tuple(Row(title, binary(count) if count > 16 * LEAST else "") for title, count in lines)
 

@@ -14,15 +14,15 @@ from inkshelf.core.plan.job import Job
 
 
 class InkWorker(QThread):
-    """Inks one job, or goes on with what a folder holds (``None``); tells progress, and ends with a report or an error in words."""
+    """Inks one job, or goes on with it (``again``) where it was cut; tells progress, and ends with a report or an error in words."""
 
     progressed = pyqtSignal(object)
     inked = pyqtSignal(object)
     failed = pyqtSignal(str, str)
 
-    def __init__(self, job: Job | None, folder: Path) -> None:
+    def __init__(self, job: Job, folder: Path, *, again: bool = False) -> None:
         super().__init__()
-        self._job, self._folder = job, folder
+        self._job, self._folder, self._again = job, folder, again
         self._stop = threading.Event()
 
     def cancel(self) -> None:
@@ -31,8 +31,8 @@ class InkWorker(QThread):
 
     def run(self) -> None:
         try:
-            if self._job is None:
-                report: Report = resume(self._folder, self._tell, self._stop.is_set)
+            if self._again:
+                report: Report = resume(self._folder, self._tell, self._stop.is_set, self._job)
             else:
                 report = ink(self._job, self._folder, self._tell, self._stop.is_set)
         except InkshelfError as error:

@@ -8,8 +8,9 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit,
 
 from inkshelf.core.checks.unknown import Unknown, unknown
 from inkshelf.core.disk.filesystems import title
-from inkshelf.core.disk.types import flag_words, type_name
+from inkshelf.core.disk.types import type_name
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.size import binary, both, parse_size
 from inkshelf.ui import theme

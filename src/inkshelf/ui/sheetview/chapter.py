@@ -80,7 +80,7 @@ class SheetView(QListView):
             return
         if event is not None and event.matches(QKeySequence.StandardKey.Copy) and self.currentIndex().isValid():
             words = self.currentIndex().data(ROW_ROLE).words
-            self.copy("\n".join(value for _, value in words.values) or words.title)
+            self.copy("\n".join(value for _, value in words.exact) or words.title)
             return
         super().keyPressEvent(event)
 
@@ -106,9 +106,9 @@ class SheetView(QListView):
         menu = QMenu(self)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.addAction("Not done yet" if row.ticked else "Done", lambda: self.tick(index))
-        for what, value in row.words.values:
+        for what, value in row.words.exact:
             shown = value if len(value) <= 60 else f"{value[:58]}…"
-            menu.addAction(f"Copy {what}: {shown}".replace("&", "&&"), lambda text=value: self.copy(text))
+            menu.addAction(f"Copy {what or 'line'}: {shown}".replace("&", "&&"), lambda text=value: self.copy(text))
         return menu
 
     def event(self, event: QEvent | None) -> bool:

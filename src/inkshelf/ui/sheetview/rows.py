@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QFont, QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from inkshelf.core.sheet.sheet import NOTHING_STARTS, Row
@@ -13,10 +15,31 @@ from inkshelf.ui.sheetview.words import text_height, write
 ROW_ROLE = Qt.ItemDataRole.UserRole + 1
 
 
+class Piece(NamedTuple):
+    """One text of a step: over the whole column, or ``beside`` the word for it."""
+
+    text: str
+    font: QFont
+    tint: str
+    above: float = 0
+    what: str = ""
+    beside: bool = False
+
+
+def pieces(row: Row) -> list[Piece]:
+    """Return the texts of a step in the order in which they are read."""
+    words = row.words
+    found = [Piece(words.title, theme.sans(14, 600), "faint" if row.ticked else "ink")]
+    found += [Piece(one, theme.sans(12), "ink") for one in words.about]
+    found += [Piece(value, theme.mono(12), "ink", what=what, beside=True) for what, value in words.exact]
+    found += [Piece(words.caution, theme.sans(12, 600), "stop", 2)] if words.caution else []
+    return [*found, Piece(words.look, theme.sans(12), "pencil", 2)] if words.look else found
+
+
 class RowDelegate(QStyledItemDelegate):
     """Draws a step: box, number, what to do with exact values, and what starts if it stops here."""
 
-    STOPS, LEFT, LINE = 158, 62, 19
+    STOPS, LEFT, LINE, BESIDE = 158, 62, 19, 150
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         row: Row = index.data(ROW_ROLE)
@@ -29,20 +52,16 @@ class RowDelegate(QStyledItemDelegate):
     def height(self, row: Row, width: float) -> float:
         """Return how many pixels a step takes downward."""
         inner = self._inner(width)
-        high = 12.0 + text_height(row.words.title, theme.sans(14, 600), inner)
-        high += sum(max(self.LINE, text_height(value, theme.mono(12), inner - 150)) for _, value in row.words.values)
-        for text, weight in ((row.words.caution, 600), (row.words.look, 400)):
-            high += text_height(text, theme.sans(12, weight), inner) + 3 if text else 0
-        return (
-            max(
-                high,
-                16
-                + 18.0 * len(row.starts)
-                + (text_height(row.words.risk, theme.sans(11), self.STOPS - 6) if row.words.risk else 0),
-            )
-            + 10
-            + (34 if row.no_return else 0)
-        )
+        high = 12.0 + sum(self._high(one, inner) for one in pieces(row))
+        risk = text_height(row.words.risk, theme.sans(11), self.STOPS - 6) if row.words.risk else 0
+        return max(high, 16 + 18.0 * len(row.starts) + risk) + 10 + (34 if row.no_return else 0)
+
+    def _high(self, piece: Piece, inner: float) -> float:
+        """Pixels of one piece; a value stands beside the word for it."""
+        if piece.beside:
+            what = text_height(piece.what, theme.sans(12), self.BESIDE - 8) + 2 if piece.what else 0
+            return max(self.LINE, what, text_height(piece.text, piece.font, inner - self.BESIDE))
+        return text_height(piece.text, piece.font, inner) + piece.above
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         row: Row = index.data(ROW_ROLE)
@@ -77,7 +96,7 @@ class RowDelegate(QStyledItemDelegate):
         painter.drawText(
             QRectF(box.left() + 6, box.top() + 12, box.width(), 20),
             Qt.AlignmentFlag.AlignVCenter,
-            "Point of no return. Before this line everything can be left as it is.",
+            "Point of no return. Every step before this line says how it is taken back.",
         )
         return box.adjusted(0, 34, 0, 0)
 
@@ -91,25 +110,16 @@ class RowDelegate(QStyledItemDelegate):
             painter.drawPolyline([at + QPointF(3, 8), at + QPointF(7, 12), at + QPointF(15, 1)])
 
     def _body(self, painter: QPainter, row: Row, box: QRectF) -> None:
-        ink = theme.current()
         y = box.top()
-        y += write(
-            painter,
-            row.words.title,
-            theme.sans(14, 600),
-            "faint" if row.ticked else "ink",
-            QRectF(box.left(), y, box.width(), 60),
-        )
-        for what, value in row.words.values:
-            painter.setFont(theme.sans(12))
-            painter.setPen(ink.color("pencil"))
-            painter.drawText(QRectF(box.left(), y, 146, self.LINE), Qt.AlignmentFlag.AlignVCenter, what)
-            high = write(painter, value, theme.mono(12), "ink", QRectF(box.left() + 150, y + 1, box.width() - 150, 80))
-            y += max(self.LINE, high)
-        if row.words.caution:
-            y += 3 + write(painter, row.words.caution, theme.sans(12, 600), "stop", QRectF(box.left(), y + 2, box.width(), 60))
-        if row.words.look:
-            write(painter, row.words.look, theme.sans(12), "pencil", QRectF(box.left(), y + 2, box.width(), 60))
+        for piece in pieces(row):
+            high = self._high(piece, box.width())
+            if piece.beside:
+                write(painter, piece.what, theme.sans(12), "pencil", QRectF(box.left(), y + 1, self.BESIDE - 8, 80))
+                inner = QRectF(box.left() + self.BESIDE, y + 1, box.width() - self.BESIDE, 80)
+            else:
+                inner = QRectF(box.left(), y + piece.above, box.width(), 60)
+            write(painter, piece.text, piece.font, piece.tint, inner)
+            y += high
 
     def _stops(self, painter: QPainter, row: Row, box: QRectF) -> None:
         y = box.top()

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter
 from inkshelf.ui import theme
 from inkshelf.ui.parts import MAY_BREAK
 
-INSIDE = re.compile(r"(?<=[0-9A-Fa-f])-(?=[0-9A-Fa-f])")  # a GUID stays in one piece
+INSIDE = re.compile(r"-(?=\S)")
 NO_BREAK = "\u2060"
 SEPARATOR = re.compile(r"(?<=[\\/=:,])(?=[^\s\\/=:,])")
 
@@ -19,7 +19,7 @@ def laid_out(text: str, font: QFont, width: float) -> tuple[str, int]:
     """Return the text and the flags that wrap it to ``width`` pixels.
 
     A word that is wider than the column, as paths and identifiers are, may break after a separator; only what is
-    too wide even so breaks anywhere.
+    too wide even so breaks anywhere. No line ends with a hyphen: a reader of the PDF takes it for a broken word, and leaves it out.
     """
     metrics = QFontMetricsF(font)
     text = INSIDE.sub(f"-{NO_BREAK}", text)
@@ -32,7 +32,19 @@ def laid_out(text: str, font: QFont, width: float) -> tuple[str, int]:
     loose = SEPARATOR.sub(MAY_BREAK, text)
     if fits(re.split(rf"[\s{MAY_BREAK}]", loose)):
         return loose, Qt.TextFlag.TextWordWrap.value
-    return text, Qt.TextFlag.TextWrapAnywhere.value
+    return _broken(text, metrics, width), Qt.TextFlag.TextWordWrap.value
+
+
+def _broken(text: str, metrics: QFontMetricsF, width: float) -> str:
+    """Break a text whose words are wider than the column anywhere but behind a hyphen."""
+    lines, line = [], ""
+    for sign in text.replace(NO_BREAK, ""):
+        if line and metrics.horizontalAdvance(line + sign) > width:
+            kept = line.rstrip("-") or line
+            lines.append(kept)
+            line = line[len(kept) :]
+        line += sign
+    return "\n".join(one.replace("-", f"-{NO_BREAK}") for one in [*lines, line])
 
 
 def text_height(text: str, font: QFont, width: float) -> float:

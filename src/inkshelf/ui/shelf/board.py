@@ -7,7 +7,8 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inkshelf.core.disk.filesystems import title
-from inkshelf.core.disk.types import flag_words, type_name
+from inkshelf.core.disk.types import type_name
+from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.size import GIB, MIB, both
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.shelf import painter as draw

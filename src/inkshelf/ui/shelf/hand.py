@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from inkshelf.core.disk.filesystems import title
-from inkshelf.core.disk.fresh import MAKERS
+from inkshelf.core.disk.kinds import makeable
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import Disk, Gap, Volume
 from inkshelf.core.plan.arrange import as_line
@@ -15,7 +15,7 @@ from inkshelf.core.plan.byhand import FLAGS, arrange, change, take_back
 from inkshelf.core.size import binary
 from inkshelf.ui.desk import Desk, Notice
 
-KINDS = tuple((title(kind), kind) for kind in MAKERS)
+KINDS = tuple((title(kind), kind) for kind in makeable())
 TYPES = (
     ("Linux data", "linux_data"),
     ("Linux home", "linux_home"),
@@ -43,7 +43,7 @@ class HandMenu(QMenu):
         self._tables()
         if desk.job.by_hand:
             self.addSeparator()
-            self.addAction(f"Take the last step by hand back ({desk.job.by_hand[-1].kind})", self._back)
+            self.addAction(f"Take the last step by hand back ({desk.job.by_hand[-1].verb})", self._back)
 
     def _volume(self, volume: Volume) -> None:
         call = volume.call

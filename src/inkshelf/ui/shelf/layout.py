@@ -10,8 +10,8 @@ from bisect import bisect_right
 from typing import Literal
 
 from inkshelf.core.disk.filesystems import title
+from inkshelf.core.fit.room import givers
 from inkshelf.core.machine.state import Disk, Role, Volume
-from inkshelf.core.plan.fit import givers
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Shrink

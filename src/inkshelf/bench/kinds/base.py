@@ -1,0 +1,38 @@
+"""What the bench must do with one kind of file system: everything in one value, one module a kind. It works on plain files, without root."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from inkshelf.core.disk.source import Slice
+from inkshelf.core.machine.state import Disk, Volume
+from inkshelf.core.steps.kinds import Format
+
+Digests = dict[object, str]
+UNREADABLE = "its own records cannot be read"
+
+
+@dataclass(frozen=True)
+class Tools:
+    """What can be done with one kind; ``None``: it cannot, and who asks is refused in words.
+
+    ``check``: its own checker with its options. ``digests``: the hash of everything that people put there, ``compared``: how that is
+    said. ``packages``: the utilities that each work needs, with the package that holds them. ``boot_copies``: where copies of the boot
+    sector stand, from the volume's start.
+    """
+
+    keys: tuple[str, ...]
+    make: Callable[[Path, Disk, Volume, Format], None] | None = None
+    resize: Callable[[Path, Volume, int], None] | None = None
+    label: Callable[[Path, str], None] | None = None
+    renew: Callable[[Path, str], None] | None = None
+    check: tuple[str, ...] = ()
+    digests: Callable[[Slice], Digests] | None = None
+    compared: str = ""
+    things: str = "files"
+    left_out: str = ""
+    boot_copies: Callable[[Slice], tuple[int, ...]] | None = None
+    makes_with: Mapping[str, str] = field(default_factory=dict)
+    changes_with: Mapping[str, str] = field(default_factory=dict)

@@ -1,0 +1,63 @@
+"""ext2, ext3 and ext4 on the bench."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from inkshelf.bench import tools
+from inkshelf.bench.hashing import feed
+from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
+from inkshelf.core.disk import ext, ext_files
+from inkshelf.core.disk.source import Slice
+from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.state import Disk, Volume
+from inkshelf.core.steps.kinds import Format
+
+PACKAGE = "e2fsprogs"
+
+
+def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
+    extended = f"lazy_itable_init=1,lazy_journal_init=1,nodiscard,hash_seed={step.uuid}"
+    tools.run("mkfs.ext4", "-F", "-q", "-b", "4096", "-U", step.uuid, "-L", step.label, "-E", extended, path)
+
+
+def resize(path: Path, volume: Volume, to_bytes: int) -> None:
+    """The utility moves what lies behind the new end."""
+    tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
+    tools.run("resize2fs", path, f"{to_bytes // 1024}K")
+
+
+def label(path: Path, text: str) -> None:
+    tools.run("e2label", path, text)
+
+
+def renew(path: Path, uuid: str) -> None:
+    tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
+    tools.run("tune2fs", "-f", "-U", uuid, path)
+
+
+def digests(source: Slice) -> Digests:
+    """Return the hash of every file of an ext volume by its path, with its mode, owner and time."""
+    volume = ext.open_ext(source)
+    if volume is None:
+        raise FormatError(UNREADABLE)
+    found: Digests = {}
+    for file in ext_files.files(volume):
+        total = hashlib.sha256(file.head + file.value)
+        feed(total, source, file.runs)
+        found[file.path] = total.hexdigest()
+    return found
+
+
+TOOLS = Tools(
+    ("ext4", "ext3", "ext2"),
+    make=make,
+    resize=resize,
+    label=label,
+    renew=renew,
+    check=("e2fsck", "-f", "-n"),
+    digests=digests,
+    makes_with={"mkfs.ext4": PACKAGE},
+    changes_with=dict.fromkeys(("resize2fs", "e2fsck", "tune2fs", "e2label"), PACKAGE),
+)

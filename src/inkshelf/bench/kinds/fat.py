@@ -1,0 +1,66 @@
+"""FAT12, FAT16 and FAT32 on the bench."""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+from pathlib import Path
+
+from inkshelf.bench import tools
+from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
+from inkshelf.core.disk import fat
+from inkshelf.core.disk.filesystems import hidden_sectors
+from inkshelf.core.disk.kinds.fat import cluster_sectors
+from inkshelf.core.disk.source import Slice
+from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.state import Disk, Volume
+from inkshelf.core.steps.kinds import Format
+
+PACKAGE = "dosfstools"
+BACKUP_AT, SECTOR_AT = 50, 11  # BPB_BkBootSec and BPB_BytsPerSec (FAT specification 1.03)
+
+
+def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
+    each, before = cluster_sectors(volume.size, disk.sector), hidden_sectors(volume.start, disk.sector)
+    shape = f"-F 32 -S {disk.sector} -s {each} -R 32 -f 2 -g 64/32 -h {before}".split()
+    name = ("-n", step.label) if step.label else ()
+    tools.run("mkfs.fat", *shape, *name, "-i", step.uuid.replace("-", ""), path)
+
+
+def label(path: Path, text: str) -> None:
+    tools.run("fatlabel", *(("-r", path) if not text else (path, text)))
+
+
+def renew(path: Path, uuid: str) -> None:
+    tools.run("fatlabel", "-i", path, uuid.replace("-", ""))
+
+
+def digests(source: Slice) -> Digests:
+    """Return the hash of every file of a FAT volume by its path."""
+    table = fat.layout(source)
+    if table is None:
+        raise FormatError(UNREADABLE)
+    nodes = [node for node in fat.listing(source, table) if not node.folder]
+    return {node.path: hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest() for node in nodes}
+
+
+def boot_copies(source: Slice) -> tuple[int, ...]:
+    """FAT32 says itself in which sector the copy of its boot sector stands; FAT12 and FAT16 have none."""
+    head = source.read(0, 512)
+    if struct.unpack_from("<H", head, 22)[0]:
+        return ()
+    sector, backup = struct.unpack_from("<H", head, SECTOR_AT)[0], struct.unpack_from("<H", head, BACKUP_AT)[0]
+    return (backup * sector,) if 0 < backup < 0xFFFF and source.read(backup * sector + 510, 2) == b"\x55\xaa" else ()
+
+
+TOOLS = Tools(
+    ("fat32", "fat16", "fat12"),
+    make=make,
+    label=label,
+    renew=renew,
+    check=("fsck.fat", "-n"),
+    digests=digests,
+    boot_copies=boot_copies,
+    makes_with={"mkfs.fat": PACKAGE},
+    changes_with={"fatlabel": PACKAGE},
+)

@@ -1,0 +1,138 @@
+"""NTFS on the bench."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import struct
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from inkshelf.bench import tools
+from inkshelf.bench.hashing import feed
+from inkshelf.bench.image import ImageFile
+from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
+from inkshelf.bench.sparse import write_all
+from inkshelf.core.disk import ntfs, ntfs_files
+from inkshelf.core.disk.filesystems import hidden_sectors
+from inkshelf.core.disk.source import ByteSource, Slice
+from inkshelf.core.errors import BenchError, FormatError
+from inkshelf.core.machine.state import Disk, Volume
+from inkshelf.core.steps.kinds import Format
+from inkshelf.data import exact
+
+PACKAGE = "ntfs-3g"
+
+
+def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
+    geometry = f"-s {disk.sector} -c 4096 -p {hidden_sectors(volume.start, disk.sector)} -H 255 -S 63".split()
+    tools.run("mkfs.ntfs", "-F", "-Q", "-q", *geometry, "-L", step.label, path)
+    renew(path, step.uuid)
+
+
+def resize(path: Path, volume: Volume, to_bytes: int) -> None:
+    """The utility moves what lies behind the new end, and asks for a check, which was just made."""
+    tools.run("ntfsresize", "--force", "--force", "--no-progress-bar", "--size", str(to_bytes), path, feed="y\n")
+    _clear_check_mark(path)
+
+
+def label(path: Path, text: str) -> None:
+    tools.run("ntfslabel", "--force", path, text)
+
+
+def renew(path: Path, uuid: str) -> None:
+    tools.run("ntfslabel", "--force", f"--new-serial={uuid}", path)
+
+
+def _clear_check_mark(path: Path) -> None:
+    """The utility asks for a check at the next start. On the bench the check was just made: take the mark off, as the owner's system would."""
+    tools.run("ntfsresize", "--check", "--force", "--force", path)
+    _edit_record(path, ntfs.VOLUME, _without_check_mark)
+
+
+def _without_check_mark(raw: bytearray) -> None:
+    at = struct.unpack_from("<H", raw, 20)[0]
+    while struct.unpack_from("<I", raw, at)[0] != ntfs.VOLUME_INFO:
+        at += struct.unpack_from("<I", raw, at + 4)[0]
+    value = at + struct.unpack_from("<H", raw, at + 20)[0]
+    flags = struct.unpack_from("<H", raw, value + 10)[0]
+    struct.pack_into("<H", raw, value + 10, flags & ~1)
+
+
+def _edit_record(path: Path, number: int, change: Callable[[bytearray], None]) -> None:
+    with ImageFile(path) as source:
+        volume = ntfs.open_ntfs(source)
+        if volume is None:
+            raise BenchError("The volume is not NTFS any more.", "Throw the bench copy away and ink again.")
+        raw = bytearray(ntfs.record_bytes(volume, number))
+        copies = [volume.mft_runs[0][0] * volume.cluster + number * volume.record]
+        mirror = next((one.runs for one in ntfs.attributes(volume, ntfs.MIRROR) if one.kind == ntfs.DATA), ())
+        copies += [mirror[0][0] * volume.cluster + number * volume.record] if mirror and number < 4 else []
+    change(raw)
+    data = ntfs.protected(raw)
+    fd = os.open(path, os.O_RDWR | os.O_CLOEXEC)
+    try:
+        for at in copies:
+            write_all(fd, data, at)
+    finally:
+        os.close(fd)
+
+
+def hibernation_header(source: ByteSource) -> int | None:
+    """Return where the hibernation file of an NTFS volume begins, from the volume's start, or ``None`` where there is none."""
+    volume = ntfs.open_ntfs(source)
+    number = ntfs.root_names(volume).get(exact("nt", "hibernation_file")) if volume else None
+    if volume is None or number is None:
+        return None
+    runs = next((one.runs for one in ntfs.attributes(volume, number) if one.kind == ntfs.DATA and one.runs), ())
+    return runs[0][0] * volume.cluster if runs and runs[0][0] >= 0 else None
+
+
+def digests(source: Slice) -> Digests:
+    """Return the hash of every stream of every file of an NTFS volume by its record."""
+    volume = ntfs.open_ntfs(source)
+    if volume is None:
+        raise FormatError(UNREADABLE)
+    names = ntfs.root_names(volume)
+    scratch = {names.get(exact("nt", key)) for key in ("hibernation_file", "page_file", "swap_file")}
+    found: Digests = {}
+    for file in ntfs_files.files(volume):
+        if file.record not in scratch:
+            total = hashlib.sha256(file.size.to_bytes(8, "little") + file.value)
+            feed(total, source, _placed(file.runs))
+            found[file.record, file.stream] = total.hexdigest()
+    return found
+
+
+def _placed(runs: Iterable[tuple[int, int]]) -> list[tuple[int, int, int]]:
+    at, placed = 0, []
+    for first, length in runs:
+        if first >= 0:
+            placed.append((at, first, length))
+        at += length
+    return placed
+
+
+def boot_copies(source: Slice) -> tuple[int, ...]:
+    """The copy of the boot sector stands behind the last cluster."""
+    volume = ntfs.open_ntfs(source)
+    if volume is None:
+        return ()
+    total = struct.unpack_from("<Q", source.read(0, 512), 40)[0]
+    at = total * volume.sector
+    return (at,) if source.read(at + 3, 8) == b"NTFS    " else ()
+
+
+TOOLS = Tools(
+    ("ntfs",),
+    make=make,
+    resize=resize,
+    label=label,
+    renew=renew,
+    check=("ntfsresize", "--check", "--force", "--force"),
+    digests=digests,
+    left_out="; its page and hibernation files hold nothing of anybody's and are left out",
+    boot_copies=boot_copies,
+    makes_with=dict.fromkeys(("mkfs.ntfs", "ntfslabel"), PACKAGE),
+    changes_with=dict.fromkeys(("ntfsresize", "ntfslabel"), PACKAGE),
+)

@@ -1,0 +1,227 @@
+"""Commands that make a job and say more of it: take a machine in, record facts, say the aim, answer for a stop."""
+
+from __future__ import annotations
+
+from argparse import ArgumentParser, Namespace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from inkshelf.cli.shared import FACTS, STOP, Command, choice, load, nearest, path, said, save, takes_job, word
+from inkshelf.core.errors import InkshelfError
+
+if TYPE_CHECKING:
+    from inkshelf.core.plan.job import Job, Source
+    from inkshelf.exchange.anytext import Gathered
+
+
+def _takes_new(parser: ArgumentParser) -> None:
+    parser.add_argument("-o", "--output", metavar="JOB.json", type=path, required=True, help="the job file to write")
+    parser.add_argument("--firmware", required=True, type=word, help="uefi or legacy")
+    parser.add_argument("--secure-boot", type=word, help="on, off, absent or hidden")
+    parser.add_argument("--ram", type=word, help="memory, for example 16GiB")
+    _takes_readings(parser)
+    parser.add_argument("--lsblk", type=path, metavar="FILE", help="what lsblk --json --bytes --output-all printed")
+    parser.add_argument(
+        "--sfdisk", type=path, metavar="FILE", action="append", default=[], help="what sfdisk --json printed; again for more"
+    )
+    parser.add_argument("--backup", type=word, help="none, made or read-back")
+    parser.add_argument("--mains", type=word, help="yes or no")
+    parser.add_argument("--encrypted", type=word, help="yes or no: the owner's system volume")
+    parser.add_argument("--title", type=word, default="", help="what the job is called")
+    parser.add_argument("--owner", type=word, default="", help="whose machine it is")
+
+
+def _takes_readings(parser: ArgumentParser) -> None:
+    parser.add_argument(
+        "--disk", type=path, metavar="IMAGE", action="append", default=[], help="a raw disk image; again for more"
+    )
+    parser.add_argument(
+        "--capture",
+        type=path,
+        metavar="FILE",
+        action="append",
+        default=[],
+        help="what lsblk, sfdisk, blkid or efibootmgr printed; again for more",
+    )
+
+
+def _new(words: Namespace) -> int:
+    from inkshelf.bench.intake import take_in, with_listings
+    from inkshelf.core.machine.state import Conditions
+    from inkshelf.core.size import parse_size
+
+    told, sources = _captured([*([words.lsblk] if words.lsblk else []), *words.sfdisk, *words.capture])
+    _refuse_legacy(words.firmware.lower(), told)
+    job = take_in(
+        words.disk,
+        [told.disks] if told.disks else [],
+        sources,
+        mode=said("firmware", words.firmware),
+        secure_boot=said("secure-boot", words.secure_boot),
+        ram_bytes=parse_size(words.ram) if words.ram else None,
+        conditions=Conditions(
+            said("mains", words.mains), said("backup", words.backup), encrypted=said("encrypted", words.encrypted)
+        ),
+        title=words.title or words.output.stem,
+        owner=words.owner,
+    )
+    if told.firmware is not None:
+        job = with_listings(job, (), (), told.firmware)
+    save(job, words.output)
+    volumes = sum(len(one.volumes) for one in job.found.disks)
+    print(
+        f"{words.output}: {len(job.found.disks)} disk(s), {volumes} volumes. Next: inkshelf aim {words.output} beside --system linux-desktop --size 120GiB"
+    )
+    _say_contradictions(job)
+    return 0
+
+
+def _refuse_legacy(firmware: str, told: Gathered) -> None:
+    if told.firmware is not None and firmware == "legacy":
+        raise InkshelfError(
+            "Boot variables were captured, and the firmware is said to be legacy.",
+            "A machine that has them started as UEFI: say --firmware uefi.",
+        )
+
+
+def _captured(paths: list[Path]) -> tuple[Gathered, list[Source]]:
+    """Return what captured texts tell together, and where they came from."""
+    from inkshelf.core.plan.job import Source
+    from inkshelf.exchange.anytext import gather
+    from inkshelf.exchange.captures import read_text
+
+    told = gather(read_text(one) for one in paths)
+    return told, [Source(kind, str(one.resolve())) for kind, one in zip(told.kinds, paths, strict=True)]  # type: ignore[arg-type]
+
+
+def _say_contradictions(job: Job) -> None:
+    for one in job.contradictions:
+        print(f"CONTRADICTION, disk {one.disk}: {one.what}")
+
+
+def _takes_take(parser: ArgumentParser) -> None:
+    takes_job(parser)
+    _takes_readings(parser)
+
+
+def _take(words: Namespace) -> int:
+    from inkshelf.bench.intake import with_images, with_listings
+
+    if not words.disk and not words.capture:
+        raise InkshelfError("Nothing was named to take in.", "Name a disk image with --disk, or captured text with --capture.")
+    job = load(words.job)
+    told, sources = _captured(words.capture)
+    _refuse_legacy(job.found.firmware.mode or "", told)
+    if words.disk:
+        job = with_images(job, words.disk)
+    if words.capture:
+        job = with_listings(job, told.disks, sources, told.firmware)
+    save(job, words.job)
+    disks = ", ".join(f"{one.id} {one.identity()}" for one in job.found.disks)
+    print(f"{words.job}: {disks}")
+    _say_contradictions(job)
+    return 0
+
+
+def _takes_know(parser: ArgumentParser) -> None:
+    takes_job(parser)
+    parser.add_argument("fact", type=word, help=f"{', '.join(FACTS)}, ram, or used:S1")
+    parser.add_argument("value", type=word)
+
+
+def _know(words: Namespace) -> int:
+    from inkshelf.core.checks import know
+    from inkshelf.core.size import parse_size
+
+    old = load(words.job)
+    if words.fact.lower().startswith("used:"):
+        changed = know(old, f"used:{words.fact[5:].upper()}", parse_size(words.value))
+    elif words.fact == "ram":
+        changed = know(old, "ram_bytes", parse_size(words.value))
+    else:
+        field, values = choice("FACT", words.fact, FACTS)
+        changed = know(old, field, choice(words.fact, words.value, values))
+    save(changed, words.job)
+    print(f"{words.job}: {words.fact} is {words.value}")
+    return 0
+
+
+def _takes_aim(parser: ArgumentParser) -> None:
+    takes_job(parser)
+    parser.add_argument("kind", metavar="AIM", type=word, help="beside")
+    parser.add_argument("--system", default="linux-desktop", type=word, help="linux-desktop")
+    parser.add_argument(
+        "--size", type=word, help="room for all new volumes, for example 120GiB; without it, as much as is comfortable"
+    )
+    parser.add_argument("--esp", default="shared", type=word, help="shared or own")
+    parser.add_argument("--swap", default="sqrt", type=word, help="none, sqrt or hibernate")
+    parser.add_argument("--home", default="together", type=word, help="apart or together")
+    parser.add_argument("--disk", default="A", type=word, help="the disk's letter")
+
+
+def _aim(words: Namespace) -> int:
+    from inkshelf.core.aims import AIMS, Beside
+    from inkshelf.core.machine.profiles import profile
+    from inkshelf.core.plan.job import with_aim
+    from inkshelf.core.size import parse_size
+
+    choice("AIM", words.kind, {one.__struct_config__.tag: one for one in AIMS})
+    profile(words.system)
+    job = load(words.job)
+    letter = choice("--disk", words.disk, {one.id.lower(): one.id for one in job.found.disks})
+    wanted = None if words.size is None or words.size.lower() == "comfortable" else parse_size(words.size)
+    chosen = Beside(system=words.system, size_bytes=wanted, disk=letter)
+    for question in chosen.questions(job.found):
+        answers = {answer.value: answer.value for answer in question.answers}
+        from inkshelf.core.value import replace
+
+        chosen = replace(chosen, **{question.key: choice(f"--{question.key}", getattr(words, question.key), answers)})
+    planned = with_aim(job, chosen)
+    save(planned, words.job)
+    if planned.plan_fault:
+        print(planned.plan_fault)
+        return STOP
+    print(f"{words.job}: {len(planned.steps)} steps planned. Next: inkshelf plan {words.job}")
+    return 0
+
+
+def _takes_answer(parser: ArgumentParser) -> None:
+    takes_job(parser)
+    parser.add_argument("finding", metavar="FINDING", type=word, help="the key of a stop, as plan --json has it, or its title")
+    parser.add_argument(
+        "--because", metavar="REASON", type=word, required=True, help="who answers for it, and why; it stands on the sheet"
+    )
+
+
+def _answer(words: Namespace) -> int:
+    from inkshelf.core.checks import answer, findings
+    from inkshelf.core.plan.reading import read
+
+    job = load(words.job)
+    stops = [one for one in findings(read(job)) if one.severity == "stop"]
+    named = {one.key: one for one in stops} | {one.title: one for one in stops}
+    found = named.get(words.finding)
+    if found is None:
+        near = nearest(words.finding, list(named))
+        known = ", ".join(one.key for one in stops) or "none"
+        raise InkshelfError(
+            f"“{words.finding}” is not a stop of this plan.", f"Did you mean {near}?" if near else f"The stops are: {known}."
+        )
+    changed = answer(job, found, words.because)
+    save(changed, words.job)
+    print(f"{words.job}: “{found.title}” is answered for in writing; it stands on the sheet")
+    return 0
+
+
+COMMANDS = (
+    Command("new", "Take a machine in and write a new job file.", _takes_new, _new),
+    Command(
+        "take",
+        "Take more in: a disk image, captured text. What is known stays, and what contradicts is said.",
+        _takes_take,
+        _take,
+    ),
+    Command("know", "Record a fact about the machine that was not known before.", _takes_know, _know),
+    Command("aim", "Say what the customer wants; the plan follows.", _takes_aim, _aim),
+    Command("answer", "Answer for a stop in writing: inking goes on in spite of it.", _takes_answer, _answer),
+)

@@ -1,0 +1,73 @@
+"""What is inside a volume, as far as planning and starting need it: file system, what a container holds, start-up files, an installed system.
+
+``None`` means "not known". Sizes are bytes.
+"""
+
+from inkshelf.core.texts import Count, Key, KeyOrNone, Line
+from inkshelf.core.value import Value
+
+
+class Inside(Value, frozen=True):
+    """Something that a container holds: a logical volume, with what is in it. ``kind`` is empty where that is not known."""
+
+    name: Line
+    size_bytes: Count
+    kind: KeyOrNone = ""
+    label: Line = ""
+    uuid: Line = ""
+
+
+class FileSystem(Value, frozen=True):
+    """What is known of the file system inside a volume.
+
+    ``used_bytes`` counts allocated clusters; ``pinned_bytes`` is the end, from the volume's start, of what its own
+    system cannot move; ``smallest_bytes`` the smallest size a shrink can reach and ``smallest_why`` the reason.
+    ``used_map`` holds the used bytes in each of its equal slices, from the start (empty: not known). ``inside``: what a
+    container holds. ``hidden_sectors``: how many sectors lie before the volume, as its own boot sector says (``None``: it does not).
+    ``group_bytes`` and ``group_table_bytes``: what a block group of ext spans, and what its inode table takes.
+    """
+
+    kind: Key
+    size_bytes: Count
+    label: Line = ""
+    uuid: Line = ""
+    used_bytes: Count | None = None
+    smallest_bytes: Count | None = None
+    smallest_why: Line = ""
+    pinned_bytes: Count | None = None
+    dirty: bool | None = None
+    hibernated: bool | None = None
+    cluster_bytes: Count = 0
+    clusters: Count = 0
+    sector_bytes: Count = 512
+    used_map: tuple[Count, ...] = ()
+    inside: tuple[Inside, ...] = ()
+    hidden_sectors: Count | None = None
+    group_bytes: Count = 0
+    group_table_bytes: Count = 0
+
+
+class BootFile(Value, frozen=True):
+    """A file on a start-up volume that starting depends on.
+
+    ``kind``: ``nt-loader``, ``nt-boot-data``, ``first-stage``, ``menu``, ``menu-config``, ``entry`` or ``loader``. ``targets``: what
+    it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
+    ``hands_over``: file systems, by UUID, whose own configuration goes on where this one ends.
+    """
+
+    path: Line
+    kind: Key
+    size_bytes: Count = 0
+    signed: bool | None = None
+    targets: tuple[Line, ...] = ()
+    hands_over: tuple[Line, ...] = ()
+
+
+class SystemRoot(Value, frozen=True):
+    """An installed operating system, kept with the volume that it lives on."""
+
+    family: Key
+    title: Line
+    kernel_signed: bool | None = None
+    mounts: tuple[tuple[Line, Line], ...] = ()
+    assumed: bool = False

@@ -1,0 +1,120 @@
+"""ext2, ext3 and ext4. Source: the kernel's documentation of the ext4 data structures; sizes as the formatting utility chooses them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.disk.groups import sparse_groups
+from inkshelf.core.disk.kinds.base import Kind, Make
+from inkshelf.core.draw import file_system_uuid
+from inkshelf.core.size import KIB, MIB, align_up
+from inkshelf.core.value import replace
+
+if TYPE_CHECKING:
+    from inkshelf.core.disk.probe import Contents
+    from inkshelf.core.disk.source import ByteSource
+
+JOURNALS = ((8, 0), (128, 4), (1024, 16), (2048, 32), (16 << 10, 64), (32 << 10, 128), (64 << 10, 256), (128 << 10, 512))
+"""MiB of journal by the MiB that a file system stays under, as the formatting utility chooses them; 1 GiB beyond."""
+GROUP_BLOCKS, DESCRIPTORS, MOST_RESERVED = 32_768, 64, 1024
+ROOT_SHARE = 20
+"""One block in this many is kept for the administrator."""
+
+
+def overhead(size: int) -> int:
+    """Return the bytes that a fresh ext4 with 4 KiB blocks takes for itself: inode tables, journal, copies of the group table."""
+    blocks = size // 4096
+    groups = -(-blocks // GROUP_BLOCKS)
+    journal = next((mib for limit, mib in JOURNALS if size < limit * MIB), 1024)
+    inodes = size // (16 if size < 512 * MIB else 64)
+    table = -(-groups // DESCRIPTORS)
+    reserved = min(MOST_RESERVED, max(0, blocks * 1024 // GROUP_BLOCKS // DESCRIPTORS - table))
+    return journal * MIB + inodes + (sparse_groups(groups) * (1 + table + reserved) + 2 * groups + 6) * 4096
+
+
+def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
+    used = overhead(size)
+    return FileSystem(
+        kind="ext4",
+        size_bytes=size,
+        label=label,
+        uuid=uuid,
+        used_bytes=used,
+        smallest_bytes=align_up(used + used // 40, MIB),
+        smallest_why="blocks in use, offline only",
+        dirty=False,
+        hibernated=False,
+        cluster_bytes=4096,
+        clusters=size // 4096,
+        group_bytes=GROUP_BLOCKS * 4096,
+        group_table_bytes=_table_bytes(size),
+    )
+
+
+def _table_bytes(size: int) -> int:
+    """Bytes of inode table in each group of a fresh file system: 256 for each 4 or 16 KiB."""
+    return GROUP_BLOCKS * 4096 // (16 if size < 512 * MIB else 64)
+
+
+def _resized(system: FileSystem, size: int) -> FileSystem:
+    """Groups that are added bring tables of their own; groups that go take them along."""
+    block = system.cluster_bytes
+    used = system.used_bytes
+    if used is not None and system.group_bytes:
+        groups = -(-size // system.group_bytes) - -(-system.size_bytes // system.group_bytes)
+        used = max(0, used + groups * (system.group_table_bytes + 2 * block))
+    return replace(system, size_bytes=size // block * block, clusters=size // block, used_bytes=used, used_map=())
+
+
+def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
+    from inkshelf.core.disk.linux_system import contents
+
+    return contents(source)
+
+
+def _make(make: Make) -> tuple[str, ...]:
+    return (f"mkfs.ext4 -q -U {make.uuid}{make.option('-L')} {make.node}",)
+
+
+def _shrink(node: str, size: int) -> tuple[str, ...]:
+    return (f"e2fsck -f {node}", f"resize2fs {node} {size // KIB}K", f"dumpe2fs -h {node} | grep -E 'Block (count|size)'")
+
+
+def _grow(node: str, size: int) -> tuple[str, ...]:
+    return (f"e2fsck -f {node}", f"resize2fs {node}")
+
+
+def _label(node: str, label: str) -> tuple[str, ...]:
+    return (f"e2label {node} {label}",)
+
+
+def _renew(node: str, uuid: str) -> tuple[str, ...]:
+    return (f"e2fsck -f {node}", f"tune2fs -U {uuid} {node}")
+
+
+def _kind(key: str, *, makes: bool = False) -> Kind:
+    return Kind(
+        key,
+        key,
+        rank=30,
+        listed=(key,),
+        probe=_probe if makes else None,
+        label_units=16,
+        label_bytes=True,
+        smallest=8 * MIB if makes else 0,
+        fresh=_fresh if makes else None,
+        resized=_resized,
+        identity=file_system_uuid,
+        make_lines=_make if makes else None,
+        make_tools=("mkfs.ext4",) if makes else (),
+        shrink_lines=_shrink,
+        grow_lines=_grow,
+        label_lines=_label,
+        renew_lines=_renew,
+        gives_room=True,
+        renewable=True,
+    )
+
+
+KINDS = (_kind("ext4", makes=True), _kind("ext3"), _kind("ext2"))

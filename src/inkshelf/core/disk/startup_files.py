@@ -1,0 +1,62 @@
+"""A FAT volume, and the files on it that starting depends on."""
+
+from __future__ import annotations
+
+import uuid
+
+from inkshelf.core.disk import fat
+from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.menus import menu_file
+from inkshelf.core.disk.probe import Contents, pe_signed
+from inkshelf.core.disk.source import ByteSource
+from inkshelf.core.texts import shown
+from inkshelf.data import exact
+
+
+def contents(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
+    """Return what a FAT volume holds, or ``None`` where it is not one. ``known_guids``: partition GUIDs that NT boot data may name."""
+    table = fat.layout(source)
+    found = fat.probe(source) if table else None
+    return Contents(found, tuple(_boot_files(source, table, known_guids))) if table and found else None
+
+
+def _boot_files(source: ByteSource, table: fat.FatLayout, known_guids: tuple[str, ...]) -> list[BootFile]:
+    nodes = [node for node in fat.listing(source, table) if not node.folder]
+    kinds: dict[bytes, str] = {}
+    found = []
+    fallbacks = {exact("paths", key).lower() for key in ("fallback_x64", "fallback_ia32", "fallback_aa64")}
+    for node in sorted(nodes, key=lambda one: one.path.lower() in fallbacks):  # fallbacks last: they are copies of a known one
+        kind = _kind(node.path)
+        if not kind:
+            continue
+        content = fat.read_file(source, table, node)
+        if node.path.lower() in fallbacks:
+            kind = kinds.get(content, "loader")
+        elif kind != "menu-config":
+            kinds[content] = kind
+        if shown(node.path) != node.path:
+            continue  # no loader bears such a name
+        if kind in {"menu-config", "entry"}:
+            found.append(menu_file(node.path, kind, content, node.size))
+            continue
+        signed = pe_signed(content) if node.path.lower().endswith(".efi") else None
+        named = kind == "nt-boot-data"
+        targets = tuple(one for one in known_guids if named and one and uuid.UUID(one).bytes_le in content)
+        found.append(BootFile(node.path, kind, node.size, signed, targets))
+    return sorted(found, key=lambda one: one.path.lower())
+
+
+def _kind(path: str) -> str:
+    low, name = path.lower(), path.lower().rsplit("\\", 1)[-1]
+    if low == exact("paths", "nt_loader").lower():
+        return "nt-loader"
+    if low == exact("paths", "nt_boot_data").lower():
+        return "nt-boot-data"
+    if low.startswith(exact("paths", "entry_folder")) and low.endswith(exact("linux", "entry_ending")):
+        return "entry"
+    named = {
+        exact("paths", "first_stage_x64"): "first-stage",
+        exact("paths", "menu_x64"): "menu",
+        exact("paths", "menu_config"): "menu-config",
+    }
+    return named.get(name, "loader" if name.endswith(".efi") else "")

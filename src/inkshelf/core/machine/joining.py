@@ -1,0 +1,176 @@
+"""Join what is known of a machine with what was read anew: letters, call numbers and facts stay; what contradicts is said."""
+
+from __future__ import annotations
+
+from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.assemble import LETTERS, infer_entries
+from inkshelf.core.machine.calls import number_volumes
+from inkshelf.core.machine.captured import merge_identity, same_disk
+from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
+from inkshelf.core.size import MIB, align_down, binary, both
+from inkshelf.core.texts import Letter, Line
+from inkshelf.core.value import Value, replace
+
+
+class Contradiction(Value, frozen=True):
+    """Two readings of one disk that cannot both be true."""
+
+    disk: Letter
+    what: Line
+
+
+class Joined(Value, frozen=True):
+    """The machine with what was read anew; the letters of the disks that were read, in their order; what contradicts."""
+
+    machine: Machine
+    letters: tuple[str, ...]
+    contradictions: tuple[Contradiction, ...] = ()
+
+
+def join_images(known: Machine, read: tuple[Disk, ...]) -> Joined:
+    """Return the machine with disks read from images. An image says all that is on its disk; what it cannot say stays as known."""
+    return _join(known, read, _from_image)
+
+
+def join_listings(known: Machine, read: tuple[Disk, ...], imaged: frozenset[str]) -> Joined:
+    """Return the machine with disks from captured text. ``imaged``: letters of disks that an image was read of, whose contents stay."""
+
+    def from_listing(old: Disk, new: Disk) -> Disk:
+        named = merge_identity(old, new)
+        return named if old.id in imaged else replace(named, volumes=_volumes(old, new, add=True), table=new.table)
+
+    return _join(known, read, from_listing)
+
+
+def join_variables(known: Machine, captured: Firmware) -> Machine:
+    """Return the machine with captured boot variables in the place of what was known; each is tied to the disk of its partition."""
+    by_guid = {volume.guid.upper(): disk.id for disk, volume in known.volumes() if volume.guid}
+    entries = tuple(_tied(one, by_guid) for one in captured.entries)
+    firmware = replace(
+        known.firmware, mode="uefi", entries=entries, order=captured.order, next=captured.next, entries_known=True
+    )
+    return replace(known, firmware=firmware)
+
+
+def _tied(entry: BootEntry, by_guid: dict[str, str]) -> BootEntry:
+    return replace(entry, disk=by_guid.get(entry.partition_guid.upper(), ""))
+
+
+def _join(known: Machine, read: tuple[Disk, ...], how: object) -> Joined:
+    disks = list(known.disks)
+    letters: list[str] = []
+    said: list[Contradiction] = []
+    for new in read:
+        place = _place(disks, new, letters, alone=len(read) == 1)
+        if place is None:
+            letter = next((one for one in LETTERS if one not in {disk.id for disk in disks}), "")
+            if not letter:
+                raise PlanError(
+                    f"{len(disks) + 1} disks are more than one machine holds here.", f"Take in at most {len(LETTERS)}."
+                )
+            disks.append(replace(new, id=letter))
+            letters.append(letter)
+            continue
+        old = disks[place]
+        said += [Contradiction(old.id, what) for what in contradictions(old, new)]
+        disks[place] = how(old, new)  # type: ignore[operator]
+        letters.append(old.id)
+    machine = number_volumes(replace(known, disks=tuple(disks)))
+    if machine.firmware.entries_known:
+        by_guid = {volume.guid.upper(): disk.id for disk, volume in machine.volumes() if volume.guid}
+        entries = tuple(_tied(one, by_guid) for one in machine.firmware.entries)
+        machine = replace(machine, firmware=replace(machine.firmware, entries=entries))
+    return Joined(infer_entries(machine), tuple(letters), tuple(said))
+
+
+def _place(disks: list[Disk], new: Disk, taken: list[str], *, alone: bool) -> int | None:
+    """The known disk that a reading speaks of: the same table, else the only one of its size."""
+    free = [(at, disk) for at, disk in enumerate(disks) if disk.id not in taken]
+    found = next((at for at, disk in free if same_disk(disk, new)), None)
+    if found is None and alone and len(disks) == 1 and free and align_down(new.size, MIB) == align_down(free[0][1].size, MIB):
+        return free[0][0]
+    return found
+
+
+def _from_image(old: Disk, new: Disk) -> Disk:
+    named = merge_identity(replace(new, id=old.id), old)
+    return replace(named, id=old.id, shown_sector=old.sector if old.sector != new.sector else 0, volumes=_volumes(old, new))
+
+
+def _volumes(old: Disk, new: Disk, *, add: bool = False) -> tuple[Volume, ...]:
+    """The volumes as read anew, each with the call number it had; ``add``: what only the older reading knows of it stays."""
+    twins = {one.guid or str(one.start): one for one in old.volumes}
+    volumes = []
+    for volume in new.volumes:
+        twin = twins.get(volume.guid or str(volume.start)) or next(
+            (one for one in old.volumes if one.start == volume.start), None
+        )
+        if twin is None:
+            volumes.append(volume)
+            continue
+        fuller = _fuller(twin, volume) if add else _with_told(twin, volume)
+        volumes.append(replace(fuller, call=twin.call, role=twin.role))
+    return tuple(volumes)
+
+
+def _with_told(old: Volume, new: Volume) -> Volume:
+    """An image that cannot say how full a volume is leaves what a person said of it."""
+    if new.filesystem is None or old.filesystem is None or new.filesystem.used_bytes is not None:
+        return new
+    if new.filesystem.kind != old.filesystem.kind:
+        return new
+    holds = new.holds or old.holds
+    return replace(new, holds=holds, filesystem=replace(new.filesystem, used_bytes=old.filesystem.used_bytes))
+
+
+def _fuller(old: Volume, new: Volume) -> Volume:
+    """Captured text of one volume twice: what either knows."""
+    if new.filesystem is None or new.filesystem.kind == "unknown":
+        return replace(
+            new, filesystem=old.filesystem or new.filesystem, holds=old.holds, boot_files=old.boot_files or new.boot_files
+        )
+    used = new.filesystem.used_bytes if new.filesystem.used_bytes is not None else (old.used if old.filesystem else None)
+    return replace(
+        new,
+        filesystem=replace(new.filesystem, used_bytes=used),
+        holds=new.holds or old.holds,
+        boot_files=new.boot_files or old.boot_files,
+    )
+
+
+def contradictions(old: Disk, new: Disk) -> list[str]:
+    """Return in words what two readings of one disk disagree in: size, identity, places of volumes, what they hold."""
+    found = []
+    if align_down(old.size, MIB) != align_down(new.size, MIB) and not _without_size(old, new):
+        found.append(f"its size: {both(old.size)} and {both(new.size)}")
+    for what, was, now in (("model", old.model, new.model), ("serial", old.serial, new.serial)):
+        if was and now and was != now:
+            found.append(f"its {what}: {was} and {now}")
+    places = {one.number: one for one in old.volumes}
+    for volume in new.volumes:
+        twin = places.pop(volume.number, None)
+        if twin is None:
+            found.append(f"partition {volume.number} is in one reading only")
+        else:
+            found += _differ(twin, volume)
+    return found + [f"partition {number} is in one reading only" for number in places]
+
+
+def _without_size(old: Disk, new: Disk) -> bool:
+    """A table listing of an MBR disk does not say how large the disk is."""
+    return "mbr" in {old.table.kind, new.table.kind}
+
+
+def _differ(old: Volume, new: Volume) -> list[str]:
+    named = f"partition {new.number}"
+    if new.start and old.start and old.start != new.start:
+        return [f"{named} starts at {binary(old.start, 2)} and at {binary(new.start, 2)}"]
+    if old.size != new.size:
+        return [f"{named} has {binary(old.size, 2)} and {binary(new.size, 2)}"]
+    was, now = (one.filesystem.kind if one.filesystem else "" for one in (old, new))
+    if was and now and "unknown" not in {was, now} and was != now:
+        return [f"{named} holds {was} and {now}"]
+    marks = [(one.filesystem.uuid if one.filesystem else "") for one in (old, new)]
+    if all(marks) and marks[0].lower() != marks[1].lower() and was == now:
+        return [f"{named} bears the identity {marks[0]} and {marks[1]}"]
+    return []

@@ -1,0 +1,69 @@
+"""The role of a volume, as it follows from its type, and from its contents where the type leaves it open."""
+
+from __future__ import annotations
+
+from inkshelf.core.disk.types import gpt_type, type_key
+from inkshelf.core.machine.state import Role, Volume
+
+_BY_TYPE: dict[str, Role] = {
+    "efi_system": "startup",
+    "linux_extended_boot": "startup",
+    "bios_boot": "startup",
+    "nt_reserved": "reserved",
+    "nt_recovery": "recovery",
+    "linux_root_x64": "system",
+    "linux_home": "data",
+    "linux_swap": "swap",
+    "linux_lvm": "container",
+    "linux_luks": "container",
+    "apfs": "system",
+    "hfs_plus": "system",
+}
+
+
+_BY_MBR_TYPE: dict[str, Role] = {
+    "0x27": "recovery",
+    "0x82": "swap",
+    "0x8e": "container",
+    "0x07": "data",
+    "0x0b": "data",
+    "0x0c": "data",
+    "0x06": "data",
+    "0x0e": "data",
+    "0x83": "data",
+}
+
+
+def is_esp(volume: Volume) -> bool:
+    """Tell whether a volume is an EFI system partition by its type, never by its place."""
+    return volume.type_id.upper() == gpt_type("efi_system") or volume.type_id.lower() == "0xef"
+
+
+def role_of(volume: Volume, *, removable: bool = False) -> Role:
+    """Return the role of a volume from its type, and from its contents where the type leaves it open."""
+    key = type_key(volume.type_id)
+    if is_esp(volume) or key in {"linux_extended_boot", "bios_boot"}:
+        return "startup"
+    if volume.holds:
+        return "system"
+    if key in _BY_TYPE:
+        return _BY_TYPE[key]
+    kind = volume.filesystem.kind if volume.filesystem else ""
+    by_number = _BY_MBR_TYPE.get(volume.type_id.lower())
+    if by_number == "recovery":
+        return by_number
+    if kind in {"luks", "lvm"}:
+        return "container"
+    if kind == "swap":
+        return "swap"
+    if removable and kind == "iso9660":
+        return "medium"
+    return by_number or ("data" if kind else "unknown")
+
+
+def flag_words(volume: Volume) -> list[str]:
+    """Return a volume's attributes in words (UEFI 5.3.3 and the families' own bits 60-63)."""
+    words = {0: "required", 1: "ignored by firmware", 2: "legacy start", 60: "read-only", 62: "hidden", 63: "no letter"}
+    known = [word for bit, word in words.items() if volume.attributes >> bit & 1]
+    rest = [f"bit {bit}" for bit in range(64) if volume.attributes >> bit & 1 and bit not in words]
+    return known + rest + (["active"] if volume.active else []) + (["logical"] if volume.logical else [])

@@ -1,0 +1,58 @@
+"""What is told of a step, and the registry by its kind: one function gives words, values, commands, minutes. An unknown kind is refused."""
+
+from __future__ import annotations
+
+from functools import singledispatch
+
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.value import Value, replace
+from inkshelf.data import table
+
+
+class Words(Value, frozen=True):
+    """One row of the sheet.
+
+    ``values`` are (what, exact value) pairs; ``about`` names every volume the step speaks of, as a person finds it. ``commands``: what is
+    typed as root on a live system, line by line; ``scripted``: a script may run them. ``paste``: lines for a file, ``into`` which.
+    ``look``: what is seen. ``caution`` stands in red, ``risk`` is what a cut in its middle does, ``back`` how it is taken back.
+    ``minutes`` without a margin for people.
+    """
+
+    stage: str
+    title: str
+    values: tuple[tuple[str, str], ...] = ()
+    look: str = ""
+    caution: str = ""
+    risk: str = ""
+    back: str = ""
+    commands: tuple[str, ...] = ()
+    scripted: bool = False
+    paste: tuple[str, ...] = ()
+    into: str = ""
+    minutes: float = 1.0
+    about: tuple[str, ...] = ()
+
+    @property
+    def exact(self) -> tuple[tuple[str, str], ...]:
+        """Everything that is read or typed to the letter, as (what, text) pairs: values, commands, lines of files, the way back."""
+        typed = tuple(("type, as root" if not at else "", one) for at, one in enumerate(self.commands))
+        lines = tuple((f"in {self.into}" if not at else "", one) for at, one in enumerate(self.paste))
+        return (*self.values, *typed, *lines, *((("to take it back", self.back),) if self.back else ()))
+
+
+@singledispatch
+def told(step: object, scene: Scene) -> Words:
+    """Return what is told of a step's kind; raises ``TypeError`` for one that is not registered."""
+    raise TypeError(f"no words for {type(step).__name__}")
+
+
+def words(step: object, scene: Scene) -> Words:
+    """Return the row's text for a step, with the volumes it speaks of named as a person finds them."""
+    made = told(step, scene)
+    calls = [str(getattr(step, name)) for name in ("call", "esp") if getattr(step, name, "")]
+    return replace(made, about=tuple(scene.who(call) for call in dict.fromkeys(calls) if scene.at(call)))
+
+
+def copying_minutes(count: int) -> float:
+    """Return the minutes to read and write ``count`` bytes once on an internal disk."""
+    return 2 * count / float(table("defaults")["rates"]["internal_ssd"]) / 60

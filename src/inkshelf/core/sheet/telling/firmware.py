@@ -1,0 +1,91 @@
+"""Boot variables and firmware switches: found and wanted side by side, what is typed, how it is taken back."""
+
+from __future__ import annotations
+
+import shlex
+
+from inkshelf.core.machine.state import BootEntry, Machine
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.steps.kinds import AddEntry, SetOrder, SetSecureBoot
+
+NOT_CAPTURED = "the entries were not captured: see first what efibootmgr -v prints, and add it to the job"
+PUT_FIRST = "efibootmgr -o \"NNNN,$(efibootmgr | sed -n 's/^BootOrder: //p' | sed 's/,*NNNN//g; s/^,//')\""
+
+
+@told.register
+def _secure_boot(step: SetSecureBoot, scene: Scene) -> Words:
+    found = scene.before.firmware.secure_boot or "not known"
+    return Words(
+        "Firmware",
+        f"Secure Boot {step.state}",
+        (("found", found), ("wanted", step.state)),
+        "Start the old system once after this change.",
+        back=f"set it to {found} again",
+        minutes=3,
+    )
+
+
+@told.register
+def _add_entry(step: AddEntry, scene: Scene) -> Words:
+    entry = step.entry
+    disk = next((one for one in scene.before.disks if one.id == entry.disk), None)
+    device = scene.node(disk, None) if disk else "/dev/THE-DISK"
+    known = scene.found.firmware.entries_known
+    create = (
+        f"efibootmgr --create --disk {device} --part {entry.partition_number} --label {shlex.quote(entry.title)} "
+        f"--loader {shlex.quote(entry.path)}"
+    )
+    number = f"{entry.number:04X}" if known else "NNNN"
+    values = (
+        ("variable", entry.variable if known else "any number the firmware gives; " + NOT_CAPTURED),
+        ("partition", f"{entry.partition_number}, GUID {entry.partition_guid}"),
+        ("file", entry.path),
+        ("if it is ever lost, as root", create),
+    )
+    return Words(
+        "Entries",
+        f"Boot entry “{entry.title}” is there",
+        values,
+        "The installer makes it; check it with efibootmgr -v, by GUID and path, not by name.",
+        back=f"efibootmgr --bootnum {number} --delete-bootnum" + ("" if known else "  # NNNN: its number"),
+    )
+
+
+@told.register
+def _set_order(step: SetOrder, scene: Scene) -> Words:
+    names = [_name(scene.before, number) for number in step.order]
+    if not scene.found.firmware.entries_known:
+        return _put_first(step, scene.before, names)
+    order, found = _numbers(step.order), _numbers(scene.found.firmware.order)
+    return Words(
+        "Entries",
+        "Boot order: " + ", then ".join(names),
+        (("found", found or "empty"), ("wanted", order), ("type, as root", f"efibootmgr -o {order}")),
+        "The machine starts into the menu.",
+        back=f"efibootmgr -o {found}" if found else "efibootmgr --delete-bootorder",
+    )
+
+
+def _put_first(step: SetOrder, before: Machine, names: list[str]) -> Words:
+    """No whole list is printed where none was read: it would drop what nobody knows of, such as network and USB entries."""
+    first = before.firmware.entry(step.order[0]) if step.order else None
+    wanted = f"“{first.title}” first, everything else as it is" if first else "as it is"
+    values = (("found", NOT_CAPTURED), ("wanted", wanted), ("as root; NNNN: its number", PUT_FIRST))
+    return Words(
+        "Entries",
+        f"Put {names[0] if names else 'the new entry'} first in the boot order",
+        values,
+        "efibootmgr shows it first, and every other entry behind it, none missing. The machine starts into the menu.",
+        "Note the whole order before you change it.",
+        back="efibootmgr -o and the order that you noted",
+    )
+
+
+def _numbers(order: tuple[int, ...]) -> str:
+    return ",".join(f"{number:04X}" for number in order)
+
+
+def _name(machine: Machine, number: int) -> str:
+    entry: BootEntry | None = machine.firmware.entry(number)
+    return entry.title if entry else f"Boot{number:04X}"

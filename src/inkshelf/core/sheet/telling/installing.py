@@ -1,0 +1,49 @@
+"""Installing a system, and making its menu anew."""
+
+from __future__ import annotations
+
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.sheet.telling.people import installed
+from inkshelf.core.steps.kinds import Install, Regenerate
+from inkshelf.data import exact
+
+MOUNT_OPTIONS = {"/": "ext4 defaults", "/home": "ext4 defaults", "/boot/efi": "vfat umask=0077", "none": "swap sw"}
+
+
+def mount_lines(mounts: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
+    """Return one line of a mount table for each (what, where), parents before what is mounted in them."""
+    return tuple(
+        f"{what} {where} {MOUNT_OPTIONS.get(where, 'auto defaults')} 0 {1 if where == '/' else 2 if where.startswith('/') else 0}"
+        for what, where in mounts
+    )
+
+
+@told.register
+def _install(step: Install, scene: Scene) -> Words:
+    mounts = ", ".join(f"{where} on {what}" for what, where in step.mounts)
+    return Words(
+        "Install",
+        f"Install {step.title} by hand-made partitions: root on {step.call}, loader on {step.esp}",
+        (("mount", mounts), ("loader goes to", scene.who(step.esp))),
+        f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines below, and nothing by device name.",
+        f"Format nothing but what this sheet formats; the loader goes to {step.esp} and nowhere else.",
+        paste=mount_lines(step.mounts),
+        into=exact("linux", "mount_table"),
+        minutes=installed(step),
+    )
+
+
+@told.register
+def _regenerate(step: Regenerate, scene: Scene) -> Words:
+    return Words(
+        "Entries",
+        f"Make the menu of {step.call} anew, now that every other system is in its place",
+        (
+            ("as root, in the new system", exact("linux", "regenerate_menu")),
+            ("or, if it lacks that", exact("linux", "regenerate_menu_other")),
+        ),
+        "It names every other system it found; one that is missing is not in the menu either. The menu lists them at the next start.",
+        back=f"take the finder's line out of {exact('linux', 'menu_defaults')} and make the menu anew",
+        minutes=2,
+    )

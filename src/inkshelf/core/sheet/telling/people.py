@@ -1,0 +1,194 @@
+"""What a person makes sure of, prepares and looks at."""
+
+from __future__ import annotations
+
+from inkshelf.core.machine.state import Volume
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.size import binary, parse_size
+from inkshelf.core.steps.kinds import Confirm, Install, Prepare, Prove
+from inkshelf.core.value import replace
+from inkshelf.data import exact, table
+
+ROOT_SHARE = 20  # one block in so many is kept for the administrator on ext
+CONFIRM = {
+    "consent": Words(
+        "Safety",
+        "The owner agrees in writing to what this sheet says",
+        look="Name, date, signature at the foot of the sheet.",
+        minutes=2,
+    ),
+    "backup": Words(
+        "Safety",
+        "Back-up made and read back",
+        (("open from it", "three files of different kinds"),),
+        "They open on another machine.",
+        "A copy that nobody has opened is not a back-up.",
+        minutes=10,
+    ),
+    "recovery_key": Words(
+        "Safety",
+        "Encryption looked up; recovery key at hand if there is any",
+        (("key kept", "on paper, away from this machine"),),
+        "The key's first eight digits match the identifier that the machine shows.",
+        minutes=4,
+    ),
+    "mains": Words("Safety", "Mains connected, battery charging", look="The charging light is on.", minutes=1),
+    "firmware_values": Words(
+        "Firmware",
+        "Write down what the firmware says, change nothing that is right",
+        (("note", "Secure Boot, fast boot, boot order, which key opened it"),),
+        "Leave without saving.",
+        minutes=5,
+    ),
+    "medium": Words(
+        "Medium",
+        "Installer stick written and checked; every other removable unplugged",
+        (("note", "image, checksum, size of the stick"),),
+        "The stick's own check passes.",
+    ),
+    "summary": Words(
+        "Install",
+        "Compare the installer's own summary with this sheet, line by line",
+        look="Every volume and size is the same; nothing else is ticked to be formatted.",
+        caution="Do not press the last button before every line agrees.",
+        minutes=3,
+    ),
+    "clock": Words(
+        "Tidy",
+        "One clock convention for all systems",
+        (("in the NT family", exact("nt", "clock_utc")),),
+        "Both systems show the right time after a restart.",
+        minutes=2,
+    ),
+    "tidy": Words(
+        "Tidy",
+        "Tidy up",
+        (("put away", "the stick, the notes of firmware values, temporary passwords"),),
+        "The machine starts with nothing plugged in.",
+        minutes=4,
+    ),
+}
+
+
+@told.register
+def _confirm(step: Confirm, scene: Scene) -> Words:
+    said = CONFIRM[step.subject]
+    return replace(said, minutes=_stick_minutes()) if step.subject == "medium" else said
+
+
+def _stick_minutes() -> float:
+    """Finding the right stick, then two passes over the image: writing and checking."""
+    image = parse_size(table("defaults")["medium"]["image"])
+    return float(table("defaults")["medium"]["fixed_minutes"]) + 2 * image / float(table("defaults")["rates"]["stick"]) / 60
+
+
+@told.register
+def _prepare(step: Prepare, scene: Scene) -> Words:
+    place = scene.at(step.call)
+    return PREPARE[step.what](step.call, place[1] if place else None)
+
+
+def _check_volume(call: str, volume: Volume | None) -> Words:
+    """A volume that is marked for a check is repaired at a restart; looking for faults while it runs repairs nothing."""
+    dirty = bool(volume and volume.filesystem and volume.filesystem.dirty)
+    letter = "" if volume and volume.holds else "; put the volume's own letter in the place of C"
+    if dirty:
+        return Words(
+            "Room",
+            f"Let the owner's system repair {call}, at a restart",
+            (
+                ("type, as administrator", exact("nt", "repair_volume")),
+                ("answer", "yes, at the next restart"),
+                ("then", exact("nt", "restart")),
+            ),
+            f"The check runs before the log-in, with a percentage; minutes on an SSD, an hour on a slow full disk{letter}.",
+            minutes=20,
+        )
+    return Words(
+        "Room",
+        f"Let the owner's system check {call}",
+        (("type, as administrator", exact("nt", "check_volume")),),
+        f"“No problems found”; minutes on an SSD, longer on a full one{letter}. If it finds some: {exact('nt', 'repair_volume')}, and restart.",
+        minutes=5,
+    )
+
+
+def _fast_startup_off(call: str, volume: Volume | None) -> Words:
+    return Words(
+        "Room",
+        f"Fast start-up of {call} off, then a full shutdown",
+        (("type, as administrator", exact("nt", "fast_startup_off")), ("then", exact("nt", "full_shutdown"))),
+        "The machine switches off; a restart is not enough.",
+        back=exact("nt", "fast_startup_on"),
+        minutes=3,
+    )
+
+
+def _suspend(call: str, volume: Volume | None) -> Words:
+    return Words(
+        "Safety",
+        f"Suspend the protection of {call}",
+        (("type, as administrator", exact("nt", "protection_suspend")),),
+        "It says that protection is off; the data stays encrypted.",
+        back=exact("nt", "protection_resume"),
+    )
+
+
+def _resume(call: str, volume: Volume | None) -> Words:
+    return Words(
+        "Tidy",
+        f"Resume the protection of {call}",
+        (("type, as administrator", exact("nt", "protection_resume")),),
+        "It says that protection is on.",
+    )
+
+
+def _finder_on(call: str, volume: Volume | None) -> Words:
+    return Words(
+        "Entries",
+        f"In the new system on {call}: let its menu look for other systems",
+        (("in the file", exact("linux", "menu_defaults")), ("this line", exact("linux", "finder_on"))),
+        "The finder itself must be installed; where it is not, install it from the system's own packages, network first.",
+        back=f"take the line out of {exact('linux', 'menu_defaults')} again",
+        minutes=3,
+    )
+
+
+PREPARE = {
+    "check_volume": _check_volume,
+    "fast_startup_off": _fast_startup_off,
+    "suspend_encryption": _suspend,
+    "resume_encryption": _resume,
+    "finder_on": _finder_on,
+}
+
+
+@told.register
+def _prove(step: Prove, scene: Scene) -> Words:
+    place = scene.at(step.call)
+    volume = place[1] if place else None
+    name = volume.holds.title if volume and volume.holds else step.call
+    free = _free_words(volume)
+    if step.when == "after shrinking":
+        look = "It may check its disk once. Log in, open two files, shut down fully."
+        return Words("Room", f"Start {name} ({step.call}) once and look", free, look, minutes=4)
+    if step.when == "new":
+        look = "Log in; network, sound, video, idle memory; the free space is about what is said here."
+        return Words("Proof", f"Start {name} ({step.call})", free, look, minutes=4)
+    look = "Open old files and programs; the free space is about what is said here."
+    return Words("Proof", f"Start {name} ({step.call}) from the menu", free, look, minutes=4)
+
+
+def _free_words(volume: Volume | None) -> tuple[tuple[str, str], ...]:
+    """What the system will say is free: ext keeps a share for the administrator."""
+    system = volume.filesystem if volume else None
+    if system is None or system.used_bytes is None:
+        return ()
+    kept = system.size_bytes // ROOT_SHARE if system.kind.startswith("ext") else 0
+    return (("free space it shows, about", binary(max(0, system.size_bytes - system.used_bytes - kept))),)
+
+
+def installed(step: Install) -> float:
+    """Return the minutes of an installation, as the profile says."""
+    return float(table("profiles")[step.profile]["minutes"]) if step.profile in table("profiles") else 25.0

@@ -1,0 +1,117 @@
+"""Steps that fill a volume: a fresh file system, an installed system with its start-up files."""
+
+from typing import ClassVar
+
+from inkshelf.core.disk.filesystems import fresh, named_label, title
+from inkshelf.core.errors import StepError
+from inkshelf.core.machine.state import BootFile, FileSystem, Machine, SystemRoot
+from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
+from inkshelf.core.texts import Call, Count, Identity, Key, KeyOrNone, Line
+from inkshelf.core.value import replace
+
+
+class Format(StepBase, frozen=True, tag="format"):
+    """Make a file system in a volume; what was in it is given up.
+
+    ``subvolumes`` of a Btrfs are made once it is mounted: the sheet and the script say how, the bench does not make them.
+    """
+
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    filesystem: Key
+    label: Line
+    uuid: Identity
+    subvolumes: tuple[Line, ...] = ()
+
+    def gives_up(self, before: Machine) -> tuple[str, ...]:
+        """What was in the volume is gone."""
+        return (self.call,)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the volume with a fresh file system and nothing else in it."""
+        disk, volume = volume_of(machine, self.call)
+        if self.subvolumes and self.filesystem != "btrfs":
+            raise StepError("Only a Btrfs has subvolumes.", "Leave them out, or choose btrfs.")
+        fault = named_label(self.filesystem, self.label)
+        if fault:
+            raise StepError(f"“{self.label}”: {fault}.", f"Choose a label that {title(self.filesystem)} takes.")
+        made = fresh(self.filesystem, volume.start, volume.size, self.label, self.uuid, disk.sector)
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=made, boot_files=(), holds=None))
+
+
+class Install(StepBase, frozen=True, tag="install"):
+    """An operating system is installed: its files on ``call``, its start-up files on ``esp``.
+
+    ``loaders_bytes``: what the system writes to its start-up volume over time; ``profile``: the key of what is installed.
+    """
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    esp: Call
+    title: Line
+    family: Key
+    installed_bytes: Count
+    files: tuple[BootFile, ...]
+    mounts: tuple[tuple[Line, Line], ...]
+    kernel_signed: bool = True
+    loaders_bytes: Count = 0
+    profile: KeyOrNone = ""
+
+    def inside(self) -> tuple[str, ...]:
+        """Both volumes are written."""
+        return (self.call, self.esp)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Put the system on its volume and the start-up files beside what the EFI system partition has."""
+        _, root = volume_of(machine, self.call)
+        _, startup = volume_of(machine, self.esp)
+        if root.filesystem is None or startup.filesystem is None:
+            raise StepError(f"{self.call} or {self.esp} has no file system yet.", "Format them before installing.")
+        holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts)
+        machine = machine.with_volume(
+            self.call, lambda one: replace(one, holds=holds, filesystem=_fuller(one.filesystem, self.installed_bytes))
+        )
+        return _with_files(machine, self.esp, self.files)
+
+
+class Regenerate(StepBase, frozen=True, tag="regenerate"):
+    """The installed system on ``call`` makes its menu anew: ``files`` on ``esp`` now lead to the other systems too."""
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    esp: Call
+    files: tuple[BootFile, ...]
+
+    def inside(self) -> tuple[str, ...]:
+        """Only the start-up volume is written."""
+        return (self.esp,)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the machine with the new menu; the system that makes it must be there."""
+        _, root = volume_of(machine, self.call)
+        if root.holds is None:
+            raise StepError(f"No system is on {self.call} that could make its menu anew.", "Install it first.")
+        return _with_files(machine, self.esp, self.files)
+
+
+def _with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Machine:
+    """Return the machine with start-up files on a volume, in the place of those of the same paths."""
+    _, startup = volume_of(machine, call)
+    new = {file.path.lower() for file in files}
+    kept = tuple(file for file in startup.boot_files if file.path.lower() not in new)
+    replaced = sum(file.size_bytes for file in startup.boot_files if file.path.lower() in new)
+    made = tuple(sorted((*kept, *files), key=lambda one: one.path.lower()))
+    more = sum(file.size_bytes for file in files) - replaced
+    return machine.with_volume(call, lambda one: replace(one, boot_files=made, filesystem=_fuller(one.filesystem, more)))
+
+
+def _fuller(system: FileSystem | None, more: int) -> FileSystem | None:
+    if system is None or system.used_bytes is None:
+        return system
+    return replace(system, used_bytes=max(0, min(system.size_bytes, system.used_bytes + more)))

@@ -1,0 +1,69 @@
+"""Steps that a person does and that leave no bytes on the bench: making sure, preparing, looking."""
+
+from typing import ClassVar, Literal
+
+from inkshelf.core.machine.state import Machine, Volume
+from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
+from inkshelf.core.texts import Call
+from inkshelf.core.value import replace
+
+Subject = Literal["backup", "consent", "recovery_key", "mains", "medium", "firmware_values", "summary", "tidy", "clock"]
+Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on"]
+
+
+class Confirm(StepBase, frozen=True, tag="confirm"):
+    """A person makes sure of something and says so."""
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "none"
+
+    subject: Subject
+
+    def apply(self, machine: Machine) -> Machine:
+        """Record what the person confirmed, where the state has a place for it."""
+        known: dict[str, dict[str, object]] = {
+            "backup": {"backup": "read back"},
+            "consent": {"consent": True},
+            "recovery_key": {"recovery_key": True},
+            "mains": {"mains": True},
+        }
+        change = known.get(self.subject)
+        return replace(machine, conditions=replace(machine.conditions, **change)) if change else machine
+
+
+class Prepare(StepBase, frozen=True, tag="prepare"):
+    """Something done inside the system that owns a volume, before anything resizes it."""
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "none"
+
+    call: Call
+    what: Preparation
+
+    def apply(self, machine: Machine) -> Machine:
+        """Wake a sleeping volume or clear its check mark."""
+        volume_of(machine, self.call)
+
+        def change(volume: Volume) -> Volume:
+            if volume.filesystem is None:
+                return volume
+            asleep = volume.filesystem.hibernated and self.what != "fast_startup_off"
+            dirty = volume.filesystem.dirty and self.what != "check_volume"
+            return replace(volume, filesystem=replace(volume.filesystem, hibernated=asleep, dirty=dirty))
+
+        return machine.with_volume(self.call, change)
+
+
+class Prove(StepBase, frozen=True, tag="prove"):
+    """A person starts a system and looks."""
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "none"
+
+    call: Call
+    when: Literal["after shrinking", "new", "every old one"]
+
+    def apply(self, machine: Machine) -> Machine:
+        """Looking changes nothing; the system must be there."""
+        volume_of(machine, self.call)
+        return machine

@@ -1,0 +1,52 @@
+"""What strings and numbers from outside may hold. A document is checked against these where it is read, and its schema says the same.
+
+A call number becomes a file's name on the bench, a title a comment in a script: what could mean something else there is refused here.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated
+
+from msgspec import Meta
+
+from inkshelf.core.errors import InkshelfError
+
+_END = r"$(?!\n)"  # in Python a bare dollar sign also matches before a last line break
+_CONTROL = r"\x00-\x1f\x7f-\x9f\u2028\u2029"
+_HEX_GUID = r"[0-9A-Fa-f]{8}-(?:[0-9A-Fa-f]{4}-){3}[0-9A-Fa-f]{12}"
+
+Call = Annotated[str, Meta(pattern=rf"^[A-Z][1-9][0-9]{{0,3}}{_END}")]
+"""A call number, for example ``S1``."""
+Letter = Annotated[str, Meta(pattern=rf"^[A-Z]{_END}")]
+"""A disk's letter."""
+LetterOrNone = Annotated[str, Meta(pattern=rf"^[A-Z]?{_END}")]
+Line = Annotated[str, Meta(pattern=rf"^[^{_CONTROL}]*{_END}", max_length=4096)]
+"""One line of text: no line breaks, no control characters."""
+Key = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9][A-Za-z0-9._:-]{{0,199}}{_END}")]
+KeyOrNone = Annotated[str, Meta(pattern=rf"^(?:[A-Za-z0-9][A-Za-z0-9._:-]{{0,199}})?{_END}")]
+"""A key of ours, or the identity of a step or an intent."""
+Guid = Annotated[str, Meta(pattern=rf"^(?:{_HEX_GUID})?{_END}")]
+TypeId = Annotated[str, Meta(pattern=rf"^(?:{_HEX_GUID}|0x[0-9A-Fa-f]{{2}})?{_END}")]
+Signature = Annotated[str, Meta(pattern=rf"^(?:[0-9A-Fa-f]{{8}})?{_END}")]
+Identity = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9-]{{0,64}}{_END}")]
+"""A file system's UUID, serial or LVM identifier."""
+Count = Annotated[int, Meta(ge=0, le=1 << 62)]
+"""Bytes, sectors or a number: never below zero."""
+
+Attributes = Annotated[int, Meta(ge=0)]
+"""The 64 attribute bits of a GPT entry."""
+
+_UNFIT = re.compile(f"[{_CONTROL}\ud800-\udfff]")
+
+
+def shown(text: str) -> str:
+    """Return ``text`` as it may be shown and printed: control characters and what is no character become ``\ufffd``."""
+    return _UNFIT.sub("\ufffd", text)
+
+
+def one_line(text: str, what: str) -> str:
+    """Return ``text``, or raise ``InkshelfError`` that names ``what`` where it is more than one line of characters."""
+    if _UNFIT.search(text):
+        raise InkshelfError(f"{what} has characters that no line can hold.", "Leave out line breaks and control characters.")
+    return text
