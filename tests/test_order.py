@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from inkshelf.bench.inker import ink
 from inkshelf.cli import run
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.state import Disk, FileSystem, Machine, Table, Volume
+from inkshelf.core.machine.state import Disk, Extended, FileSystem, Machine, Table, Volume
 from inkshelf.core.plan.arrange import as_line, targets
 from inkshelf.core.plan.byhand import arrange, exactly
 from inkshelf.core.plan.job import Job
@@ -157,3 +157,59 @@ def test_the_demo_disk_is_arranged_and_inked_in_one_go(found_job: Job, tmp_path)
     assert [one for one in report.checks if not one.ok] == []
     with pytest.raises(PlanError, match="arranged so already"):
         arrange(job, "A", as_line(planned.disks[0]))
+
+
+@st.composite
+def crowded(draw: st.DrawFn) -> tuple[Disk, tuple[Target, ...]]:
+    """Up to twelve volumes on a full disk, GPT or MBR with logical ones, all to be put in another order."""
+    mbr, count = draw(st.booleans()), draw(st.integers(2, 12))
+    primaries = min(count, draw(st.integers(0, 3))) if mbr else count
+    volumes, at, inside = [], 1, 0
+    for place in range(count):
+        logical = place >= primaries
+        if logical and not inside:
+            inside = at = at + draw(st.integers(0, 5))
+        at += draw(st.sampled_from([0, 0, 0, 1, 3, 10])) + logical
+        size = draw(st.integers(2, 60))
+        number = 5 + place - primaries if logical else place + 1
+        system = FileSystem("ext4", size * MIB, used_bytes=draw(st.integers(1, size)) * MIB, cluster_bytes=4096)
+        made = Volume(f"D{place + 1}", number, at * MIB, size * MIB, "0x83" if mbr else "", logical=logical, filesystem=system)
+        volumes.append(made)
+        at += size
+    end = at + draw(st.sampled_from([0, 1, 2, 5, 20, 70]))
+    total = end + draw(st.sampled_from([1, 2, 5, 40]))
+    extended = Extended(4, inside * MIB, (end - inside) * MIB) if inside else None
+    gpt = Table("gpt", "", "", 34, total * 2048 - 34)
+    table = Table("mbr", signature="00c0ffee", entry_count=4, entry_bytes=16, extended=extended) if mbr else gpt
+    disk = Disk("A", total * MIB, table=table, volumes=tuple(volumes))
+    targets = []
+    for logical in (False, True):
+        mine = [one for one in disk.volumes if one.logical == logical]
+        place = min((one.start for one in mine), default=0)
+        for one in draw(st.permutations(mine)):
+            targets.append(Target(one.call, place, one.size))
+            place += one.size + (MIB if logical else 0)
+    return disk, tuple(targets)
+
+
+@settings(max_examples=400)
+@given(crowded())
+def test_ordering_a_crowded_disk_ends_and_every_move_changes_a_place(made: tuple[Disk, tuple[Target, ...]]) -> None:
+    disk, wanted = made
+    try:
+        steps = order(disk, wanted)
+    except PlanError as error:
+        assert "overlap" in error.what or "needs a stop-over of" in error.what or "not fit" in error.what
+        return
+    assert len(steps) <= 2 * len(disk.volumes), "each volume has one stop-over at most"
+    done = fold(Machine(disks=(disk,)), steps)
+    assert done.fault is None  # a move to where the volume stands would be refused
+    assert {(one.call, one.start) for one in done.planned.disks[0].volumes} == {(one.call, one.start) for one in wanted}
+
+
+def test_the_stop_over_is_the_one_with_the_fewest_bytes_not_the_fewest_volumes() -> None:
+    """One volume stands in the way of two that stand in its way, and holds more than both together."""
+    disk = disk_of([("D1", 1, 200, 150), ("D2", 201, 100, 10), ("D3", 301, 100, 10)], 900)
+    wanted = (Target("D2", MIB, 100 * MIB), Target("D3", 101 * MIB, 100 * MIB), Target("D1", 201 * MIB, 200 * MIB))
+    steps = order(disk, wanted)
+    assert moved(disk, steps) == (150 + 2 * 10 + 2 * 10) * MIB, "the two small ones are carried twice"

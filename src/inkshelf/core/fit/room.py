@@ -66,6 +66,14 @@ def aligned(gap: Gap) -> Gap:
     return Gap(start, max(0, align_down(gap.end, UNIT) - start))
 
 
+def usable(gap: Gap) -> Gap:
+    """Return the part of a gap that a volume may take: aligned, and behind the record's MiB inside an extended partition."""
+    if gap.logical:
+        gap = Gap(gap.start + 1, max(0, gap.size - 1), logical=True)
+    inner = aligned(gap)
+    return Gap(inner.start, inner.size, gap.logical)
+
+
 def possible(disk: Disk) -> int:
     """Return the largest stretch that can be had on a disk, in bytes, by a gap or by one shrink."""
     best_gap = max((aligned(gap).size for gap in disk.gaps()), default=0)

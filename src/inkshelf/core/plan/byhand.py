@@ -10,7 +10,7 @@ from inkshelf.core.disk.kinds import kind_of, makeable
 from inkshelf.core.disk.types import gpt_type, mbr_type
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.room import aligned
+from inkshelf.core.fit.room import usable
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
 from inkshelf.core.plan.arrange import targets
@@ -130,7 +130,7 @@ def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
 def _gap(machine: Machine, disk: Disk, words: dict[str, str], own: Volume | None = None) -> Gap:
     """Return the free stretch that a place names: behind a volume, at a byte, or the largest. A volume's own room counts as free."""
     others = tuple(one for one in disk.volumes if own is None or one.call != own.call)
-    gaps = [one for one in (_usable(gap) for gap in replace(disk, volumes=others).gaps()) if one.size]
+    gaps = [one for one in (usable(gap) for gap in replace(disk, volumes=others).gaps()) if one.size]
     if own is not None:
         gaps = [one for one in gaps if one.logical == own.logical]
     if "after" in words:
@@ -149,14 +149,6 @@ def _gap(machine: Machine, disk: Disk, words: dict[str, str], own: Volume | None
     if not gaps:
         raise PlanError(f"Disk {disk.id} has no free room.", "Shrink or remove a volume first.")
     return max(gaps, key=lambda one: one.size)
-
-
-def _usable(gap: Gap) -> Gap:
-    """The aligned part of a gap; inside an extended partition 1 MiB stays before it, for the record of a logical volume."""
-    if gap.logical:
-        gap = Gap(gap.start + 1, max(0, gap.size - 1), logical=True)
-    inner = aligned(gap)
-    return Gap(inner.start, inner.size, gap.logical)
 
 
 def _size(words: dict[str, str], room: int) -> int:
