@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from inkshelf.bench import demo, tools
 from inkshelf.cli import run
 from inkshelf.core.aims.beside import Beside
-from inkshelf.core.boot.firmware import routes
+from inkshelf.core.boot.uefi import routes
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.joining import join_variables as with_boot_variables
 from inkshelf.core.plan.job import Job, with_aim, with_found

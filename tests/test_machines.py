@@ -242,6 +242,6 @@ def test_a_backup_that_is_gone_or_elsewhere_is_repaired_on_the_bench(machines: P
 def test_a_machine_with_too_little_room_says_the_most_there_is(machines: Path) -> None:
     job = with_aim(job_of(machines / "linux.img"), Beside(size_bytes=109 * GIB))
     assert {"room.reserve.S1"} <= {one.key for one in findings(read(job)) if one.severity == "warn"}
-    assert "keep the reserve" in with_aim(job_of(machines / "linux.img"), Beside(size_bytes=119 * GIB)).plan_fault
+    assert "keeps the reserve" in with_aim(job_of(machines / "linux.img"), Beside(size_bytes=119 * GIB)).plan_fault
     with pytest.raises(InkshelfError):
         ink(with_aim(job_of(machines / "linux.img"), Beside(size_bytes=300 * GIB)), Path("never"))

@@ -112,7 +112,7 @@ def test_the_reckoner_shows_the_shrink_first(job: Job) -> None:
     now = reckon(read(job), "")
     assert now.subject == "S1"
     assert now.typed[0].text == "143360"
-    assert dict(now.after)["and a gap of"] == "140.00 GB"
+    assert dict(now.after)["and a gap (binary, called GB) of"] == "140.00 GB"
     assert now.exact.replace("\u202f", "") == "339570851840 B"
     assert now.sectors.replace("\u202f", "") == str(339570851840 // 512)
 

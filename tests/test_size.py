@@ -7,7 +7,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.core.errors import SizeError
-from inkshelf.core.size import BINARY, DECIMAL, GIB, MIB, UNITS, align_down, align_up, binary, decimal, parse_size, to_type
+from inkshelf.core.size import (
+    BINARY,
+    DECIMAL,
+    GIB,
+    MIB,
+    UNITS,
+    align_down,
+    align_up,
+    apart,
+    binary,
+    decimal,
+    mib_to_type,
+    parse_size,
+    to_type,
+)
 from strategies import sizes
 
 
@@ -33,16 +47,26 @@ def test_alignment_encloses_the_value(value: int, unit: int) -> None:
 
 
 @given(st.integers(1, 1 << 44))
-def test_the_mib_box_never_takes_more_than_there_is(size: int) -> None:
-    box = to_type(size)[0]
-    assert int(box.text) * MIB <= size < (int(box.text) + 1) * MIB
-    assert bool(box.hint) == bool(size % MIB)
+def test_the_number_typed_gives_at_least_what_was_asked_for(size: int) -> None:
+    boxes = {one.box: one for one in to_type(size)}
+    mib = boxes["box labelled MB (it takes MiB)"]
+    assert (int(mib.text) - 1) * MIB < size <= int(mib.text) * MIB
+    assert int(mib.text) == mib_to_type(size)
+    assert bool(mib.hint) == bool(size % MIB)
+    assert (int(boxes["decimal MB"].text) - 1) * 10**6 < size <= int(boxes["decimal MB"].text) * 10**6
+    assert (int(boxes["sectors of 512"].text) - 1) * 512 < size <= int(boxes["sectors of 512"].text) * 512
 
 
 def test_the_classic_wrong_unit() -> None:
     assert to_type(80 * GIB)[0].text == "81920"
     assert binary(80000 * MIB) == "78.1 GiB"
-    assert -(-80 * 10**9 // MIB) == 76294
+    assert (mib_to_type(80 * 10**9), mib_to_type(45 * 10**9)) == (76294, 42916)
+
+
+@given(st.integers(1, 1 << 50), st.integers(0, 1 << 24))
+def test_two_sizes_beside_each_other_never_read_the_same(one: int, more: int) -> None:
+    said = apart(one, one + more)
+    assert (said[0] == said[1]) == (more == 0)
 
 
 @pytest.mark.parametrize(

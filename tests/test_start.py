@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from inkshelf.core.boot.firmware import routes
-from inkshelf.core.boot.rehearse import STANDING, Outcome, mishaps, outcome, rehearse
+from inkshelf.core.boot.mishaps import STANDING, mishaps
+from inkshelf.core.boot.rehearse import Outcome, outcome, rehearse
+from inkshelf.core.boot.uefi import routes
 from inkshelf.core.machine.state import BootEntry, Firmware, Machine
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
@@ -172,5 +173,5 @@ def test_the_nt_update_puts_its_loader_back(planned: Machine) -> None:
         ),
     )
     update = next(one for one in STANDING if one.key == "nt-updated")
-    assert update.change(other).find("B1")[1].boot_file(exact("paths", "fallback_x64")).kind == "nt-loader"
-    assert first(update.change(other)) == "S1"
+    assert update.befall(other).find("B1")[1].boot_file(exact("paths", "fallback_x64")).kind == "nt-loader"
+    assert first(update.befall(other)) == "S1"

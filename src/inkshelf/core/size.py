@@ -106,19 +106,33 @@ class Typed(Value, frozen=True):
     hint: str
 
 
+def mib_to_type(value: int) -> int:
+    """Return the number for a box that takes MiB, whatever its label says: at least ``value`` bytes, so it is rounded up."""
+    return -(-value // MIB)
+
+
+def apart(one: int, other: int) -> tuple[str, str]:
+    """Return two sizes in binary units with as many digits as it takes to tell them apart; in bytes where nothing else does."""
+    for digits in range(1, 5):
+        said = binary(one, digits), binary(other, digits)
+        if said[0] != said[1] or one == other:
+            return said
+    return f"{grouped(one)} B", f"{grouped(other)} B"
+
+
 def to_type(value: int, whole: int | None = None, sector: int = 512) -> tuple[Typed, ...]:
-    """Return what to type for ``value`` bytes into each kind of box that the field knows.
+    """Return what to type for at least ``value`` bytes into each kind of box that the field knows.
 
     ``whole`` is the size that a percentage speaks of; boxes for which the value is not exact say so in the hint.
     """
-    mib, left = divmod(value, MIB)
-    inexact = "" if not left else f"rounded down by {grouped(left)} B"
+    mib = mib_to_type(value)
+    more = mib * MIB - value
     boxes = [
-        Typed("box labelled MB (it takes MiB)", str(mib), inexact),
+        Typed("box labelled MB (it takes MiB)", str(mib), f"rounded up by {grouped(more)} B" if more else ""),
         Typed("box labelled GB (it takes GiB)", f"{Decimal(value) / GIB:.2f}", "" if not value % GIB else "rounded"),
-        Typed("number with suffix", f"{mib}MiB" if not left else f"{value}B", ""),
-        Typed("decimal MB", str(-(-value // 10**6)), "rounded up"),
-        Typed(f"sectors of {sector}", str(value // sector), ""),
+        Typed("number with suffix", f"{value}B" if more else f"{mib}MiB", ""),
+        Typed("decimal MB", str(-(-value // 10**6)), "rounded up" if value % 10**6 else ""),
+        Typed(f"sectors of {sector}", str(-(-value // sector)), ""),
     ]
     if whole:
         boxes.append(Typed("percent", f"{Decimal(100 * value) / whole:.2f}", "rounded"))

@@ -144,7 +144,7 @@ def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
 def _with_role(volume: Volume) -> Volume:
     """Captured text shows no files: what a family always puts there is assumed, and marked as assumed."""
     kind = volume.filesystem.kind if volume.filesystem else ""
-    if volume.type_id == gpt_type("basic_data") and kind == "ntfs" and volume.size >= 32 << 30:
+    if volume.type_id == gpt_type("basic_data") and kind in {"ntfs", "nt-encrypted"} and volume.size >= 32 << 30:
         return replace(volume, holds=SystemRoot("nt", "NT family", True, assumed=True))
     return volume
 

@@ -2,26 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
-
-from inkshelf.core.boot.firmware import Route, routes, without_entries
-from inkshelf.core.machine.state import BootFile, Machine, Volume
+from inkshelf.core.boot import legacy
+from inkshelf.core.boot.mishaps import STANDING, Mishap, mishaps
+from inkshelf.core.boot.routes import Route
+from inkshelf.core.boot.uefi import routes
+from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.steps.fold import Fold
-from inkshelf.core.value import Value, replace
-from inkshelf.data import exact
-
-
-class Mishap(Value, frozen=True):
-    """Something that happens to a machine later: ``key`` for commands, ``title`` for screens, a pure change of the state."""
-
-    key: str
-    title: str
-    change: Callable[[Machine], Machine]
+from inkshelf.core.value import Value
 
 
 class Outcome(Value, frozen=True):
-    """Whether one system starts after one mishap; ``by_hand``: only when a person chooses it in the firmware's one-time menu."""
+    """Whether one system starts after one mishap; ``by_hand``: only when a person chooses it in the firmware's one-time menu.
+
+    ``stuck``: nothing starts by itself, because a loader before it waits at a prompt.
+    """
 
     system: str
     mishap: str
@@ -29,63 +23,7 @@ class Outcome(Value, frozen=True):
     by_hand: bool
     path: tuple[str, ...]
     why: str
-
-
-def _secure(state: str) -> Callable[[Machine], Machine]:
-    def change(machine: Machine) -> Machine:
-        if machine.firmware.secure_boot == "absent":
-            return machine
-        return replace(machine, firmware=replace(machine.firmware, secure_boot=state))
-
-    return change
-
-
-def _nt_update(machine: Machine) -> Machine:
-    """The NT family's larger updates put their loader into the fallback place again and their entry first."""
-    loader, fallback = exact("paths", "nt_loader"), exact("paths", "fallback_x64")
-    for _, volume in tuple(machine.volumes()):
-        own = volume.boot_file(loader)
-        if own:
-            files = (*(one for one in volume.boot_files if one.path.lower() != fallback.lower()), replace(own, path=fallback))
-            machine = machine.with_volume(volume.call, partial(_with_files, files))
-    order = machine.firmware.order
-    own_first = [one.number for one in machine.firmware.entries if one.path.lower() == loader.lower()]
-    return replace(
-        machine, firmware=replace(machine.firmware, order=(*own_first, *(one for one in order if one not in own_first)))
-    )
-
-
-def _with_files(files: tuple[BootFile, ...], volume: Volume) -> Volume:
-    return replace(volume, boot_files=files)
-
-
-def _entry_lost(machine: Machine) -> Machine:
-    """Some firmware drops the first entry when it re-sorts its list."""
-    return replace(machine, firmware=replace(machine.firmware, order=machine.firmware.order[1:]))
-
-
-def _disk_out(disk_id: str) -> Callable[[Machine], Machine]:
-    return lambda machine: replace(machine, disks=tuple(one for one in machine.disks if one.id != disk_id))
-
-
-STANDING = (
-    Mishap("none", "nothing", lambda machine: machine),
-    Mishap("secure-boot-on", "Secure Boot on", _secure("on")),
-    Mishap("secure-boot-off", "Secure Boot off", _secure("off")),
-    Mishap("first-entry-lost", "first entry lost", _entry_lost),
-    Mishap("firmware-reset", "firmware reset", without_entries),
-    Mishap("nt-updated", "NT updated", _nt_update),
-)
-
-
-def mishaps(machine: Machine) -> tuple[Mishap, ...]:
-    """Return the mishaps that make sense for a machine: the standing ones, and each disk out where there are several."""
-    out = (
-        tuple(Mishap(f"disk-{disk.id.lower()}-out", f"disk {disk.id} out", _disk_out(disk.id)) for disk in machine.disks)
-        if len(machine.disks) > 1
-        else ()
-    )
-    return STANDING + out
+    stuck: bool = False
 
 
 def systems(machine: Machine) -> tuple[Volume, ...]:
@@ -95,39 +33,38 @@ def systems(machine: Machine) -> tuple[Volume, ...]:
 
 def outcome(machine: Machine, call: str, mishap: Mishap) -> Outcome:
     """Say whether the system on ``call`` starts after ``mishap``, by which way, or why not."""
-    after = mishap.change(machine)
-    if after.find(call) is None:
+    after = mishap.befall(machine)
+    place = after.find(call)
+    if place is None:
         return Outcome(call, mishap.key, False, False, (), "its disk is not there")
-    return _judge(call, mishap.key, routes(after), after.firmware.mode)
-
-
-def _judge(call: str, mishap: str, tried: tuple[Route, ...], mode: str | None) -> Outcome:
-    if mode != "uefi":
-        why = (
-            "firmware mode is not known yet"
-            if mode is None
-            else "it starts through UEFI only, and the firmware is set to legacy"
-        )
-        return Outcome(call, mishap, False, False, (), why)
-    first = next((route for route in tried if route.systems), None)
-    if first and call in first.systems:
-        chosen = call != first.systems[0]
+    if after.firmware.mode is None:
+        return Outcome(call, mishap.key, False, False, (), "firmware mode is not known yet")
+    if after.firmware.mode == "legacy":
+        starts, by_hand, why = legacy.starts(after, *place)
         return Outcome(
-            call, mishap, True, False, path_words(first, call), "chosen in the menu" if chosen else "starts by itself"
+            call, mishap.key, starts, by_hand, ("firmware", f"sector 0 of disk {place[0].id}", call) if starts else (), why
         )
+    return _judge(call, mishap.key, routes(after))
+
+
+def _judge(call: str, mishap: str, tried: tuple[Route, ...]) -> Outcome:
+    """The first way that does not pass on decides what happens by itself; every other one needs a person."""
+    first = next((route for route in tried if not route.passes), None)
+    if first and call in first.systems:
+        alone = call == first.systems[0] and first.reached.by_itself
+        why = "starts by itself" if alone else "chosen in the menu"
+        if call == first.systems[0] and not alone:
+            why += ": what the menu starts by itself is not there"
+        return Outcome(call, mishap, True, False, path_words(first, call), why)
+    stuck = first is not None and first.reached.waits
     for route in tried:
         if call in route.systems:
-            return Outcome(
-                call,
-                mishap,
-                True,
-                True,
-                path_words(route, call),
-                f"only from the firmware's one-time menu: {route.entry.title}",
-            )
-    ends = [f"{route.entry.title}: {route.broken}" for route in tried if route.broken]
-    reached = f"only {', '.join(first.systems)} can be reached" if first else "nothing starts"
-    return Outcome(call, mishap, False, False, (), "; ".join([reached, *ends]))
+            ends = f"; by itself the start ends at {first.entry.title}: {first.broken}" if first and stuck else ""
+            why = f"only from the firmware's one-time menu: {route.entry.title}{ends}"
+            return Outcome(call, mishap, True, True, path_words(route, call), why, stuck)
+    ended = [f"{route.entry.title}: {route.broken}" for route in tried if route.broken]
+    reached = f"only {', '.join(first.systems)} can be reached" if first and first.systems else "nothing starts"
+    return Outcome(call, mishap, False, False, (), "; ".join([reached, *ended]), stuck)
 
 
 def path_words(route: Route, call: str) -> tuple[str, ...]:
@@ -156,7 +93,17 @@ def if_it_stops(plan: Fold) -> tuple[tuple[Outcome, ...], ...]:
 
 def _what_starting_reads(machine: Machine) -> tuple[object, ...]:
     parts = tuple(
-        (v.call, v.number, v.guid, v.boot_files, v.holds, v.filesystem.uuid if v.filesystem else "")
-        for _, v in machine.volumes()
+        (
+            v.call,
+            v.number,
+            v.guid,
+            v.boot_files,
+            v.holds,
+            v.active,
+            v.type_id,
+            v.filesystem.uuid if v.filesystem else "",
+            d.table.boot_code,
+        )
+        for d, v in machine.volumes()
     )
     return (machine.firmware, parts)

@@ -10,7 +10,7 @@ from inkshelf.core.checks.registry import ByHand, Finding, Show, check
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.size import MIB, binary
+from inkshelf.core.size import MIB, apart, binary
 from inkshelf.core.steps.kinds import RepairTable
 
 
@@ -189,11 +189,13 @@ def lookalikes(reading: Reading) -> Iterator[Finding]:
     """Two disks that a person could take for each other."""
     for one, other in combinations(reading.plan.found.disks, 2):
         if abs(one.size - other.size) * 100 < one.size and one.model == other.model:
+            sizes = "Same size" if one.size == other.size else f"Sizes of {' and '.join(apart(one.size, other.size))}"
+            models = "the same model" if one.model else "neither model is known"
             yield Finding(
                 f"disk.alike.{one.id}{other.id}",
                 "warn",
                 f"Disks {one.id} and {other.id} look alike",
-                f"Same size and model; tell them by serial: {one.serial or 'not known'} and {other.serial or 'not known'}.",
+                f"{sizes}, {models}; tell them by serial: {one.serial or 'not known'} and {other.serial or 'not known'}.",
                 (),
                 (Show("intake", "Check the serials"),),
             )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Severity, Show, check
+from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Confirm
@@ -58,9 +59,14 @@ def encryption(reading: Reading) -> Iterator[Finding]:
     """Encryption whose recovery key nobody has at hand locks the owner out after a change of start-up files."""
     known = reading.plan.found.conditions
     systems = tuple(volume.call for _, volume in reading.plan.found.volumes() if volume.holds and volume.holds.family == "nt")
-    if not systems:
+    locked = tuple(
+        volume.call
+        for _, volume in reading.plan.found.volumes()
+        if volume.filesystem and volume.filesystem.kind == "nt-encrypted"
+    )
+    if not systems and not locked:
         return
-    if known.encrypted is None:
+    if known.encrypted is None and not locked:
         yield Finding(
             "people.encrypted",
             "warn",
@@ -69,13 +75,13 @@ def encryption(reading: Reading) -> Iterator[Finding]:
             systems,
             (Know("encrypted", False, "It is not"), Know("encrypted", True, "It is")),
         )
-    elif known.encrypted and not known.recovery_key:
+    elif (known.encrypted or locked) and not known.recovery_key:
         yield Finding(
             "people.key",
             "stop",
             "Recovery key not at hand",
             "The trust module asks for it once the start-up files change. Find it before, suspend protection, resume after.",
-            systems,
+            locked or systems,
             (Know("recovery_key", True, "It is at hand"),),
         )
 
@@ -92,7 +98,10 @@ def given_up(reading: Reading) -> Iterator[Finding]:
         why = f"{what} would be gone, and only a back-up brings it back."
         if volume.role == "recovery":
             why += " Without it the owner's system cannot repair itself."
-        severity: Severity = "stop" if volume.holds or volume.role == "startup" else "warn"
+        locked = volume.filesystem is not None and KINDS[volume.filesystem.kind].encrypted
+        if locked:
+            why = f"It is encrypted, and nobody has looked at what is in it. {why}"
+        severity: Severity = "stop" if volume.holds or volume.role == "startup" or locked else "warn"
         yield Finding(
             f"people.lost.{call}", severity, f"{call} is given up", why, (call,), (Show("sheet", "Look at the sheet"),)
         )

@@ -9,9 +9,9 @@ from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.fit.room import givers, possible, reserve_size
 from inkshelf.core.machine.profiles import figure, reason
 from inkshelf.core.machine.state import Volume
-from inkshelf.core.plan.job import with_aim
+from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.size import MIB, binary
+from inkshelf.core.size import MIB, apart, binary
 from inkshelf.core.steps.kinds import Create, Prepare, Shrink
 from inkshelf.core.value import replace
 
@@ -38,13 +38,15 @@ def cannot_be_planned(reading: Reading) -> Iterator[Finding]:
 
 
 def _largest(reading: Reading) -> tuple[ChangeAim, ...]:
-    """Return the change to the most room there is, where that is enough."""
+    """Return the change to the most room there is, where that is enough for every floor, and less than what was asked for."""
     job = reading.job
     here = next((one for one in job.found.disks if job.aim and one.id == job.aim.disk), None)
     if job.aim is None or here is None:
         return ()
     most = possible(here) // MIB * MIB
-    return (ChangeAim("size_bytes", most, f"Take {binary(most)}"),) if most > least(job.aim, job.found.ram_bytes) else ()
+    asked = job.aim.size_bytes or sum(step.size for step in job.planned if isinstance(step, Create))
+    enough = most > least(job.aim, job.found.ram_bytes) and most < asked
+    return (ChangeAim("size_bytes", most, f"Take {apart(most, asked)[0]}"),) if enough else ()
 
 
 def _ways_out(reading: Reading) -> tuple[ChangeAim, ...]:
@@ -68,7 +70,7 @@ def _shrinks(reading: Reading) -> Iterator[tuple[int, Shrink, Volume]]:
 
 @check
 def beyond_movable(reading: Reading) -> Iterator[Finding]:
-    """A shrink goes past what the volume's own system can move, or leaves less than the reserve."""
+    """A shrink goes past what the volume's own system can move, or nobody knows how far it can go."""
     for number, step, volume in _shrinks(reading):
         system = volume.filesystem
         if system is None:
@@ -82,21 +84,30 @@ def beyond_movable(reading: Reading) -> Iterator[Finding]:
                 (step.call,),
                 (Show("sheet", f"Show step {number}", number), Show("intake", "Add an image")),
             )
-        elif system.smallest_bytes and step.to_bytes < system.smallest_bytes:
+        elif step.to_bytes < system.smallest_bytes:
+            stops, asks = apart(system.smallest_bytes, step.to_bytes)
             yield Finding(
                 f"room.movable.{step.call}",
                 "stop",
                 f"{step.call} cannot be shrunk that far",
-                f"Its own system stops at {binary(system.smallest_bytes)}: {system.smallest_why}. Step {number} asks for {binary(step.to_bytes)}.",
+                f"Its own system stops at {stops}: {system.smallest_why}. Step {number} asks for {asks}.",
                 (step.call,),
                 (*_largest(reading), Show("shelf", "Drag the edge back")),
             )
-        elif system.used_bytes is not None and step.to_bytes < reserve_size(system.used_bytes):
-            left = step.to_bytes - system.used_bytes
+
+
+@check
+def below_reserve(reading: Reading) -> Iterator[Finding]:
+    """A shrink leaves the owner's system less free than it needs, whether or not it is known how far it can go."""
+    for _, step, volume in _shrinks(reading):
+        system = volume.filesystem
+        if system is None or system.used_bytes is None or step.to_bytes < (system.smallest_bytes or 0):
+            continue
+        if step.to_bytes < reserve_size(system.used_bytes):
             yield Finding(
                 f"room.reserve.{step.call}",
                 "warn",
-                f"{step.call} would be left with {binary(left)}",
+                f"{step.call} would be left with {binary(step.to_bytes - system.used_bytes)}",
                 "The owner's system should keep the larger of 20 GiB and 15 % of its new size for updates and work.",
                 (step.call,),
                 _largest(reading),
@@ -140,47 +151,75 @@ def floors(reading: Reading) -> Iterator[Finding]:
     job = reading.job
     if job.aim is None or not job.steps:
         return
-    apart = job.aim.home == "apart"
+    apart_home = job.aim.home == "apart"
     for step in job.planned:
         if not isinstance(step, Create) or step.role not in {"system", "data"}:
             continue
-        item = "home" if step.role == "data" else ("linux_root" if apart else "linux_desktop")
+        item = "home" if step.role == "data" else ("linux_root" if apart_home else "linux_desktop")
         if step.size < figure(item, "floor"):
-            need = min(comfortable(job.aim, job.found.ram_bytes), possible(job.found.disk(job.aim.disk)) // MIB * MIB)
+            has, floor = apart(step.size, figure(item, "floor"))
             yield Finding(
                 f"room.floor.{step.call}",
                 "stop",
                 f"{step.call} is below its floor",
-                f"{binary(step.size)}, and {binary(figure(item, 'floor'))} is the least: {reason(item)}.",
+                f"{has}, and {floor} is the least: {reason(item)}.",
                 (step.call,),
-                (ChangeAim("size_bytes", need, f"Take {binary(need)} in all"),),
+                (*_more(reading, step), Show("aim", "Change the aim")),
             )
         elif step.size < figure(item, "comfortable"):
+            has, comfort = apart(step.size, figure(item, "comfortable"))
             yield Finding(
                 f"room.comfort.{step.call}",
                 "note",
                 f"{step.call} is below comfort",
-                f"{binary(step.size)}; {binary(figure(item, 'comfortable'))} is comfortable: {reason(item)}.",
+                f"{has}; {comfort} is comfortable: {reason(item)}.",
                 (step.call,),
-                (ChangeAim("size_bytes", None, "As much as is comfortable"),),
+                _more(reading, step),
             )
+
+
+def _more(reading: Reading, step: Create) -> tuple[ChangeAim, ...]:
+    """Return the changes that really give a volume more; one that would lower it, or lead to no plan, is not offered."""
+    job, aim = reading.job, reading.job.aim
+    if aim is None:
+        return ()
+    most = min(comfortable(aim, job.found.ram_bytes), possible(job.found.disk(aim.disk)) // MIB * MIB)
+    ways = [
+        ChangeAim("size_bytes", most, f"Take {binary(most)} in all"),
+        ChangeAim("size_bytes", None, "As much as is comfortable"),
+        ChangeAim("root_bytes", None, "Divide it by the default shares"),
+    ]
+    return tuple(one for one in ways if _gives_more(job, one, step))[:1]
+
+
+def _gives_more(job: Job, way: ChangeAim, step: Create) -> bool:
+    if job.aim is None or getattr(job.aim, way.field) == way.value:
+        return False
+    changed = with_aim(job, replace(job.aim, **{way.field: way.value}))
+    made = next((one for one in changed.planned if isinstance(one, Create) and one.call == step.call), None)
+    return not changed.plan_fault and made is not None and made.size > step.size
 
 
 @check
 def elsewhere(reading: Reading) -> Iterator[Finding]:
-    """Free room on the wrong side of a neighbour: two gaps of 30 GiB are not 60."""
-    for disk in reading.plan.planned.disks:
+    """Free room that the plan could not use, on the wrong side of a neighbour: two gaps of 30 GiB are not 60."""
+    aim = reading.job.aim
+    for disk in reading.plan.planned.disks if aim else ():
+        if aim is None or disk.id != aim.disk or not any(volume.planned for volume in disk.volumes):
+            continue
         for gap in disk.gaps(1 << 30):
-            before = next((volume for volume in disk.volumes if volume.end == gap.start), None)
-            if before and disk.volumes and reading.job.steps:
-                yield Finding(
-                    f"room.gap.{disk.id}.{gap.start}",
-                    "note",
-                    f"{binary(gap.size)} stay free behind {before.call}",
-                    f"They are not beside the new room: {before.call} lies between. Moving it would cost a copy of its used bytes.",
-                    (before.call,),
-                    (Show("shelf", "Look at the shelf"),),
-                )
+            before = next((one for one in disk.volumes if 0 <= gap.start - one.end < MIB), None)
+            behind = next((one for one in disk.volumes if 0 <= one.start - gap.end < MIB), None)
+            if before is None or before.planned or (behind and behind.planned):
+                continue
+            yield Finding(
+                f"room.gap.{disk.id}.{gap.start}",
+                "note",
+                f"{binary(gap.size)} stay free behind {before.call}",
+                f"They are not beside the new room: {before.call} lies between. Moving it would cost a copy of its used bytes.",
+                (before.call,),
+                (Show("shelf", "Look at the shelf"),),
+            )
 
 
 @check

@@ -37,7 +37,7 @@ def does_not_start(reading: Reading) -> Iterator[Finding]:
         elif one.by_hand:
             yield Finding(
                 f"start.hand.{call}",
-                "warn",
+                "stop" if one.stuck else "warn",
                 f"{call} starts by hand only",
                 f"{one.why}.",
                 (call,),
@@ -109,7 +109,7 @@ def loaders_fit(reading: Reading) -> Iterator[Finding]:
     for number, step in enumerate(reading.job.steps, 1):
         if isinstance(step, Install) and number <= len(reading.plan.machines):
             before = reading.plan.machines[number - 1].find(step.esp)
-            need = sum(file.size_bytes for file in step.files)
+            need = max(step.loaders_bytes, sum(file.size_bytes for file in step.files))
             system = before[1].filesystem if before else None
             if system and system.used_bytes is not None and system.size_bytes - system.used_bytes < need:
                 yield Finding(

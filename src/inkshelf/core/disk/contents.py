@@ -64,10 +64,11 @@ class BootFile(Value, frozen=True):
 
 
 class SystemRoot(Value, frozen=True):
-    """An installed operating system, kept with the volume that it lives on."""
+    """An installed operating system, kept with the volume that it lives on. ``kernels``: how many its boot folder holds (``None``: not known)."""
 
     family: Key
     title: Line
     kernel_signed: bool | None = None
     mounts: tuple[tuple[Line, Line], ...] = ()
     assumed: bool = False
+    kernels: Count | None = None

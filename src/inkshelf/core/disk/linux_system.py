@@ -34,7 +34,9 @@ def _linux_root(source: ByteSource) -> SystemRoot | None:
         else [n for name, n in ext.folder(volume, boot).items() if name.startswith(exact("linux", "kernel_prefix"))]
     )
     signed = any(pe_signed(ext.read_inode(volume, number, 4096)) for number in kernels) if kernels else None
-    return SystemRoot("linux", shown(title.group(1)) if title else "Linux family", signed, _mounts(volume))
+    return SystemRoot(
+        "linux", shown(title.group(1)) if title else "Linux family", signed, _mounts(volume), kernels=len(kernels)
+    )
 
 
 def _linux_files(source: ByteSource) -> Iterator[BootFile]:

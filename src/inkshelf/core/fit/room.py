@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, Gap, Volume
-from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
+from inkshelf.core.size import MIB, align_down, align_up, apart, binary, parse_size
 from inkshelf.core.value import Value
 from inkshelf.data import table
 
@@ -98,10 +98,11 @@ def fit(disk: Disk, size: int) -> Fit:
     new_size = wanted_start - volume.start
     used = volume.used or 0
     if new_size <= max(used, UNIT):
-        most = binary(giver.most)
+        most = possible(disk)
+        asked, had = apart(size, most)
         raise PlanError(
-            f"{binary(size)} beside {volume.call} cannot be: {binary(used)} of its {binary(volume.size)} are in use.",
-            f"At most {most} keep the reserve; choose that or less.",
+            f"{asked} in one piece cannot be on disk {disk.id}: {volume.call} has {binary(used)} of its {binary(volume.size)} in use.",
+            f"The largest piece that keeps the reserve is {had}, {binary(size - most)} short; choose that or less.",
         )
     # the box takes whole MiB, so an unaligned volume ends up to 1 MiB before the gap: a sliver that is shown, not hidden
     new_size = volume.size - align_up(volume.size - new_size, UNIT)
@@ -109,6 +110,11 @@ def fit(disk: Disk, size: int) -> Fit:
 
 
 def _no_giver(disk: Disk) -> str:
+    locked = [one.call for one in disk.volumes if one.filesystem and one.filesystem.kind == "nt-encrypted"]
+    if locked:
+        return (
+            f"{', '.join(locked)} can give room from inside its own system only: shrink it there, then take the disk in again."
+        )
     if any(volume.filesystem and volume.filesystem.used_bytes is None for volume in disk.volumes):
         return "Take the disk in from an image, so that its used space is known."
     return "Use another disk, or remove a volume that is no longer needed."

@@ -7,8 +7,9 @@ from inkshelf.core.disk.mbr import EXTENDED, MbrTable, read_mbr
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.errors import TableError
-from inkshelf.core.machine.state import Disk, Extended, Table, Volume
+from inkshelf.core.machine.state import Disk, Extended, SystemRoot, Table, Volume
 from inkshelf.core.size import MIB
+from inkshelf.core.value import replace
 
 SECTORS = (512, 4096)
 BOOT_CODE = 440  # bytes before the signature of sector 0
@@ -79,8 +80,18 @@ def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | N
         entries_lba=gpt.entries_lba,
         backup_entries_lba=gpt.backup_entries_lba,
     )
-    ordered = tuple(sorted(volumes, key=lambda one: one.start))
+    ordered = _with_locked_systems(tuple(sorted(volumes, key=lambda one: one.start)))
     return Disk(disk_id, source.size, gpt.sector, max(4096, gpt.sector), table=table, volumes=ordered)
+
+
+def _with_locked_systems(volumes: tuple[Volume, ...]) -> tuple[Volume, ...]:
+    """A volume that nobody can look into, and that NT boot data names, holds the system that it starts."""
+    named = {target for one in volumes for file in one.boot_files if file.kind == "nt-boot-data" for target in file.targets}
+    locked = SystemRoot("nt", "NT family", True, assumed=True)
+    return tuple(
+        replace(one, holds=locked) if one.guid in named and one.filesystem and one.filesystem.kind == "nt-encrypted" else one
+        for one in volumes
+    )
 
 
 def _from_mbr(source: ByteSource, disk_id: str, mbr: MbrTable, sector: int) -> Disk:

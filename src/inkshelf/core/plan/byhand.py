@@ -130,7 +130,7 @@ def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
 def _gap(machine: Machine, disk: Disk, words: dict[str, str], own: Volume | None = None) -> Gap:
     """Return the free stretch that a place names: behind a volume, at a byte, or the largest. A volume's own room counts as free."""
     others = tuple(one for one in disk.volumes if own is None or one.call != own.call)
-    gaps = [one for one in (usable(gap) for gap in replace(disk, volumes=others).gaps()) if one.size]
+    gaps = [one for one in (_before_record(disk, usable(gap)) for gap in replace(disk, volumes=others).gaps()) if one.size]
     if own is not None:
         gaps = [one for one in gaps if one.logical == own.logical]
     if "after" in words:
@@ -149,6 +149,12 @@ def _gap(machine: Machine, disk: Disk, words: dict[str, str], own: Volume | None
     if not gaps:
         raise PlanError(f"Disk {disk.id} has no free room.", "Shrink or remove a volume first.")
     return max(gaps, key=lambda one: one.size)
+
+
+def _before_record(disk: Disk, gap: Gap) -> Gap:
+    """In front of a logical volume its record needs a place: a gap ends 1 MiB before it."""
+    follows = any(one.logical and 0 <= one.start - gap.end < MIB for one in disk.volumes)
+    return Gap(gap.start, max(0, gap.size - MIB), logical=True) if gap.logical and follows else gap
 
 
 def _size(words: dict[str, str], room: int) -> int:

@@ -76,7 +76,9 @@ class _Standing(Value, frozen=True):
         leads = {one.call: self.disk.sector if one.logical else 0 for one in self.disk.volumes}
         start, end = self.wanted[call].start - leads[call], self.wanted[call].start + self.sizes[call]
         return [
-            one for one, place in self.at.items() if one != call and place - leads[one] < end and start < place + self.sizes[one]
+            one
+            for one, place in self.at.items()
+            if one != call and place - leads[one] < end and start < place + self.sizes[one]
         ]
 
     def standing(self) -> Disk:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from inkshelf.core.machine.calls import WORDS
+from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.size import GIB, MIB, Typed, binary, decimal, grouped, to_type
+from inkshelf.core.size import GIB, MIB, Typed, binary, decimal, grouped, mib_to_type, to_type
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value
 
@@ -34,6 +35,15 @@ def byte_figures(ledger: Ledger) -> tuple[tuple[str, str], ...]:
     )
 
 
+def _behind(found: Machine, call: str) -> int:
+    """Room that was free behind a volume already: the screen counts it into the gap."""
+    place = found.find(call)
+    if place is None:
+        return 0
+    disk, volume = place
+    return next((gap.size for gap in disk.gaps(1) if gap.start == volume.end), 0)
+
+
 def reckon(reading: Reading, call: str) -> Reckoning | None:
     """Return the figures for a volume, or for the shrink where nothing is selected; ``None`` where there is nothing to say."""
     shrinks = reading.ledger.shrinks
@@ -55,13 +65,16 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
             Typed("type into the shrink box (MB)", str(narrowed.type_mib), "MiB to take away, whatever the label says"),
             *boxes,
         )
-        gap = narrowed.from_bytes - narrowed.to_bytes
-        after = (("afterwards the screen says", f"{grouped(volume.size // MIB)} MB"), ("and a gap of", f"{gap / GIB:.2f} GB"))
+        gap = narrowed.from_bytes - narrowed.to_bytes + _behind(reading.plan.found, call)
+        after = (
+            ("afterwards the screen says", f"{grouped(volume.size // MIB)} MB"),
+            ("and a gap (binary, called GB) of", f"{gap / GIB:.2f} GB"),
+        )
         detail = f"end of {call}, after the shrink"
     elif volume.planned:
-        boxes = (Typed("type into the size box (MiB)", str(volume.size // MIB), ""), *boxes)
+        boxes = (Typed("type into the size box (MiB)", str(mib_to_type(volume.size)), boxes[0].hint), *boxes)
     else:
-        boxes = (Typed("size in a box labelled MB", str(volume.size // MIB), boxes[0].hint), *boxes)
+        boxes = (Typed("for a size box (MiB), at least", str(mib_to_type(volume.size)), boxes[0].hint), *boxes)
     return Reckoning(
         call,
         detail,

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from inkshelf.core.boot.rehearse import Outcome, mishaps, systems
+from inkshelf.core.boot.mishaps import mishaps
+from inkshelf.core.boot.rehearse import Outcome, systems
 from inkshelf.core.checks.registry import Finding, findings
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading

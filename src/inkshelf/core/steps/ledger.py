@@ -7,7 +7,7 @@ from typing import Literal
 
 from inkshelf.core.disk.filesystems import used_beyond
 from inkshelf.core.machine.state import Disk, Machine, Volume
-from inkshelf.core.size import MIB
+from inkshelf.core.size import mib_to_type
 from inkshelf.core.steps.fold import Fold
 from inkshelf.core.steps.kinds import Shrink, Step
 from inkshelf.core.value import Value
@@ -85,7 +85,7 @@ def _narrowings(plan: Fold, steps: tuple[Step, ...]) -> list[Narrowing]:
                 continue
             volume = before[1]
             behind = used_beyond(volume.filesystem, step.to_bytes) if volume.filesystem else 0
-            found.append(Narrowing(step.call, volume.size, step.to_bytes, -(-(volume.size - step.to_bytes) // MIB), behind))
+            found.append(Narrowing(step.call, volume.size, step.to_bytes, mib_to_type(volume.size - step.to_bytes), behind))
     return found
 
 

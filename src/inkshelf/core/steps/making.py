@@ -71,7 +71,7 @@ class Install(StepBase, frozen=True, tag="install"):
         _, startup = volume_of(machine, self.esp)
         if root.filesystem is None or startup.filesystem is None:
             raise StepError(f"{self.call} or {self.esp} has no file system yet.", "Format them before installing.")
-        holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts)
+        holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts, kernels=1)
         machine = machine.with_volume(
             self.call, lambda one: replace(one, holds=holds, filesystem=_fuller(one.filesystem, self.installed_bytes))
         )

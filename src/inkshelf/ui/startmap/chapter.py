@@ -6,8 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
-from inkshelf.core.boot.firmware import Route, Station, routes
-from inkshelf.core.boot.rehearse import Mishap, Outcome, mishaps, outcome, systems
+from inkshelf.core.boot.mishaps import Mishap, mishaps
+from inkshelf.core.boot.rehearse import Outcome, outcome, systems
+from inkshelf.core.boot.routes import Route, Station
+from inkshelf.core.boot.uefi import routes
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
@@ -35,7 +37,7 @@ def rehearsal(desk: Desk, step: int, mishap: str) -> Rehearsal:
     state = states[max(0, min(step, len(states) - 1))]
     known = mishaps(state)
     chosen = next((one for one in known if one.key == mishap), known[0])
-    after = chosen.change(state)
+    after = chosen.befall(state)
     tried = routes(after)
     reached = next((place for place, route in enumerate(tried) if route.systems), None)
     outcomes = {(volume.call, one.key): outcome(state, volume.call, one) for volume in systems(state) for one in known}

@@ -11,7 +11,7 @@ from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
 from inkshelf.core.sheet.telling.partitions import plain_word, resize_line
-from inkshelf.core.size import MIB, align_up, binary, both, grouped
+from inkshelf.core.size import MIB, binary, both, grouped, mib_to_type
 from inkshelf.core.steps.kinds import Format, Grow, Label, MakeLogical, Move, Renew, Shrink
 
 FROM_LIVE = "Started from a live system; nothing of the disk is mounted."
@@ -33,7 +33,7 @@ def _shrink(step: Shrink, scene: Scene) -> Words:
     took = 3.0 + copying_minutes(relocates)
     gap = binary(size - step.to_bytes + _behind(place))
     if kind is None or kind.own_shrink:
-        mib = align_up(size - step.to_bytes, MIB) // MIB
+        mib = mib_to_type(size - step.to_bytes)
         values = (
             ("size before, MB box", grouped(size // MIB)),
             ("type into the shrink box", str(mib)),

@@ -1,0 +1,31 @@
+"""The legacy way, as far as the state tells: code in sector 0 of the first disk, an active flag where that code looks for one.
+
+What the code does is not followed byte by byte, and the words say so; what would certainly fail is told.
+"""
+
+from __future__ import annotations
+
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.machine.state import Disk, Machine, Volume
+
+FIRST = "a BIOS starts it by the code in sector 0; that code is there, and was not followed further"
+
+
+def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, str]:
+    """Return whether a system starts, whether only when a person chooses its disk, and why or why not."""
+    system = volume.holds
+    if system is None:
+        return False, False, "no system is on it"
+    if disk.table.kind == "none":
+        return True, machine.disks[0].id != disk.id, FIRST
+    if disk.table.boot_code is False:
+        return False, False, f"the legacy way starts by code in sector 0, and disk {disk.id} has none there"
+    if system.family == "nt":
+        if disk.table.kind == "gpt":
+            return False, False, "the NT family does not start the legacy way from a GPT disk"
+        active = [one for one in disk.volumes if one.active]
+        if len(active) != 1:
+            return False, False, f"{'no volume' if not active else 'more than one volume'} of disk {disk.id} is marked active"
+    elif disk.table.kind == "gpt" and not any(one.type_id == gpt_type("bios_boot") for one in disk.volumes):
+        return False, False, f"disk {disk.id} is GPT and has no BIOS boot partition for the loader's core"
+    return True, machine.disks[0].id != disk.id, FIRST

@@ -1,0 +1,119 @@
+"""What a menu loads: its own configuration, the one on a root volume that it hands over to, kernels by UUID, other loaders in a chain.
+
+A menu that runs never returns by itself: where its configuration, a root or a kernel is missing it waits at a prompt
+(see docs/firmware-rules.md).
+"""
+
+from __future__ import annotations
+
+from inkshelf.core.boot.routes import Reached, Station
+from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume
+from inkshelf.data import exact
+
+HIDES_CONTENTS = {"luks", "lvm", "nt-encrypted", "unknown", "damaged"}
+
+
+def load_nt(machine: Machine, volume: Volume, stop: Station) -> Reached:
+    """The NT family's loader: it starts what its boot data names, and shows a screen of its own where that is not there."""
+    data = volume.boot_file(exact("paths", "nt_boot_data"))
+    if data is None:
+        return Reached((stop,), broken=f"its boot data is not on {volume.call}; it waits at a screen of its own", waits=True)
+    for _, system in machine.volumes():
+        if system.guid and system.guid in data.targets and system.holds and system.holds.family == "nt":
+            return Reached((stop, Station("system", system.holds.title, f"on {system.call}", system.call)), (system.call,))
+    return Reached(
+        (stop,), broken="its boot data names a volume that is not there; it waits at a screen of its own", waits=True
+    )
+
+
+def load_menu(machine: Machine, disk: Disk, volume: Volume, file: BootFile, stop: Station) -> Reached:
+    """A menu, by way of its signed first stage where that is what was started."""
+    folder = file.path.rsplit("\\", 1)[0]
+    if file.kind == "first-stage":
+        menu = volume.boot_file(f"{folder}\\{exact('paths', 'menu_x64')}")
+        if menu is None:
+            return Reached((stop,), broken="the menu it loads is not beside it")
+        if machine.firmware.secure_boot == "on" and menu.signed is False:
+            return Reached((stop,), broken="Secure Boot: the first stage refuses the menu, which is not signed")
+    config = volume.boot_file(f"{folder}\\{exact('paths', 'menu_config')}")
+    if config is None:
+        return _waits(stop, volume, "no configuration", "the menu has no configuration and waits at a prompt")
+    if config.hands_over:
+        return _handed_over(machine, disk, volume, config, stop)
+    return _listed(machine, disk, volume, (config,), stop)
+
+
+def _waits(stop: Station, volume: Volume, detail: str, why: str) -> Reached:
+    return Reached((stop, Station("menu", "menu", detail, volume.call)), broken=why, waits=True)
+
+
+def _handed_over(machine: Machine, disk: Disk, volume: Volume, config: BootFile, stop: Station) -> Reached:
+    """The configuration beside the loader only says where the real one lies."""
+    for _, other in machine.volumes():
+        if other.filesystem and other.filesystem.uuid.lower() in config.hands_over:
+            configs = tuple(one for one in other.boot_files if one.kind in {"menu-config", "entry"})
+            if configs:
+                return _listed(machine, disk, other, configs, stop)
+            return _waits(stop, other, "no configuration", f"its configuration is not on {other.call}; it waits at a prompt")
+    if any(_may_hold(machine, one) for one in config.hands_over):
+        return Reached((stop,), broken="its configuration lies in a volume that cannot be looked into")
+    return _waits(
+        stop, volume, "no configuration", "the volume that holds its configuration is not there; it waits at a prompt"
+    )
+
+
+def _listed(machine: Machine, disk: Disk, volume: Volume, configs: tuple[BootFile, ...], stop: Station) -> Reached:
+    """What the menu's entries lead to, in their order; its default is the first, and where that is gone a person must choose."""
+    systems: list[str] = []
+    refused, gone = "", False
+    for target in (one for config in configs for one in config.targets):
+        if target.startswith("\\"):
+            systems += [call for call in _chained(machine, disk, target) if call not in systems]
+            continue
+        found = [one for _, one in machine.volumes() if one.filesystem and one.filesystem.uuid.lower() == target.lower()]
+        gone = gone or (not systems and not found and not _may_hold(machine, target))
+        for one in found:
+            if one.holds is None:
+                continue
+            if machine.firmware.secure_boot == "on" and one.holds.kernel_signed is False:
+                refused = f"Secure Boot: the kernel on {one.call} is not signed"
+            elif one.holds.kernels == 0 and not _kernels_elsewhere(machine, configs, one):
+                gone = gone or not systems
+            elif one.call not in systems:
+                systems.append(one.call)
+    shown = (stop, Station("menu", "menu", f"lists {len(systems)}", volume.call))
+    if not systems:
+        return Reached(shown, broken=refused or "nothing that the menu lists is there; it waits at a prompt", waits=True)
+    first = machine.find(systems[0])
+    last = (Station("system", first[1].holds.title, f"on {systems[0]}", systems[0]),) if first and first[1].holds else ()
+    return Reached((*shown, *last), tuple(systems), by_itself=not gone)
+
+
+def _kernels_elsewhere(machine: Machine, configs: tuple[BootFile, ...], root: Volume) -> bool:
+    """Whether a boot volume of its own, that the menu names too, may hold the kernels of a root that has none."""
+    named = {target.lower() for config in configs for target in config.targets}
+    return any(
+        one.call != root.call and one.holds is None and one.filesystem and one.filesystem.uuid.lower() in named
+        for _, one in machine.volumes()
+    )
+
+
+def _may_hold(machine: Machine, uuid: str) -> bool:
+    """Whether a file system that is not seen may be inside something that cannot be looked into."""
+    for _, volume in machine.volumes():
+        system = volume.filesystem
+        if system and (system.kind in HIDES_CONTENTS or any(one.uuid.lower() == uuid.lower() for one in system.inside)):
+            return True
+    return False
+
+
+def _chained(machine: Machine, disk: Disk, path: str) -> tuple[str, ...]:
+    """Chain-load another loader: the first volume, this disk first, that has the file and starts something."""
+    for other in sorted(machine.disks, key=lambda one: one.id != disk.id):
+        for volume in other.volumes:
+            file = volume.boot_file(path)
+            if file and file.kind == "nt-loader":
+                reached = load_nt(machine, volume, Station("loader", "", "", volume.call))
+                if reached.systems:
+                    return reached.systems
+    return ()

@@ -1,0 +1,60 @@
+"""Which way a start goes: stations on a line, the systems that it reaches, or where and why it ends."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from inkshelf.core.machine.state import BootEntry
+from inkshelf.core.value import Value
+
+Place = Literal["firmware", "entry", "loader", "menu", "system"]
+
+
+class Station(Value, frozen=True):
+    """One stop of a route; ``call`` is the volume it stands on."""
+
+    place: Place
+    title: str
+    detail: str = ""
+    call: str = ""
+
+
+class Reached(Value, frozen=True):
+    """What a loader or a menu comes to.
+
+    ``systems``: those that can be reached; ``by_itself``: the first of them without a key press. ``broken``: why it ends. ``waits``: it
+    ends at a prompt or a screen of its own and never goes back to the firmware, so that nothing after it is tried.
+    """
+
+    stations: tuple[Station, ...]
+    systems: tuple[str, ...] = ()
+    broken: str = ""
+    waits: bool = False
+    by_itself: bool = True
+
+
+class Route(Value, frozen=True):
+    """One way from an entry."""
+
+    entry: BootEntry
+    reached: Reached
+
+    @property
+    def stations(self) -> tuple[Station, ...]:
+        """The stops in order."""
+        return self.reached.stations
+
+    @property
+    def systems(self) -> tuple[str, ...]:
+        """The systems it can reach."""
+        return self.reached.systems
+
+    @property
+    def broken(self) -> str:
+        """Why it ends, or an empty string."""
+        return self.reached.broken
+
+    @property
+    def passes(self) -> bool:
+        """Whether the firmware goes on to its next entry."""
+        return not self.systems and not self.reached.waits
