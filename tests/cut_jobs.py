@@ -114,12 +114,12 @@ class CutJobs:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        dice = random.Random(5)  # noqa: S311
+        dice = random.Random(5)
         self.found = [take_in([small_disk(folder, kind, dice)], seed=kind) for kind in ("gpt", "mbr")]
 
     def run(self, seed: int) -> tuple[Done | None, int]:
         """Ink the job of ``seed``, cut up to three times; return what was done and how many cuts there were."""
-        dice = random.Random(seed)  # noqa: S311
+        dice = random.Random(seed)
         job = answered(random_job(dice.choice(self.found), dice))
         if not job.steps:
             return None, 0

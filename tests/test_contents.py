@@ -50,7 +50,7 @@ def test_a_hash_minds_bytes_and_places_only(tmp_path_factory, pieces, cuts, dice
 @pytest.fixture(params=["ext4", "ext3", "ext2"])
 def tree(request: pytest.FixtureRequest, tmp_path: Path) -> tuple[Path, Path, str]:
     """A folder of files of all kinds, and an ext volume made from it by the formatting utility."""
-    folder, dice = tmp_path / "tree", random.Random(3)  # noqa: S311
+    folder, dice = tmp_path / "tree", random.Random(3)
     for place in range(300):
         path = folder / f"folder {place % 7}" / f"{'x' * (place % 60)}{place}"
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -30,7 +30,7 @@ SIZES = {"btrfs": 160 * MIB, "xfs": 320 * MIB}
 @pytest.fixture(scope="module")
 def letters(tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
     """Files of all lengths by their paths, enough of them for trees of more than one level."""
-    dice = random.Random(11)  # noqa: S311
+    dice = random.Random(11)
     lengths = [0, 1, 900, 4096, 70_000]
     files = {f"box{number % 5}/letter{number}": dice.randbytes(dice.choice(lengths)) for number in range(400)}
     return {**files, "large": dice.randbytes(6 * MIB)}

@@ -76,7 +76,7 @@ def filled(path: Path, pieces: list[tuple[int, int]], dice: random.Random) -> in
 def test_a_move_loses_nothing_when_power_goes_off_at_any_time(tmp_path: Path, batch: int) -> None:
     went_off = 0
     for seed in range(batch * 100, batch * 100 + 100):
-        dice = random.Random(seed)  # noqa: S311
+        dice = random.Random(seed)
         start, size = dice.randrange(100, 300), dice.randrange(1, 250)
         to = start + dice.choice([dice.randrange(-99, 0), dice.randrange(1, 100), dice.randrange(1, 350)])
         pieces = [(start + dice.randrange(size), dice.randrange(1, 90_000)) for _ in range(dice.randrange(2, 8))]
@@ -118,7 +118,7 @@ def moved(folder: Path, dice: random.Random, pieces: list[tuple[int, int]], plac
 
 
 def test_few_flushes_are_made_where_places_are_far_apart(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    fd = filled(tmp_path / "image", [(0, 100 * BLOCK)], random.Random(1))  # noqa: S311
+    fd = filled(tmp_path / "image", [(0, 100 * BLOCK)], random.Random(1))
     seen: list[int] = []
     monkeypatch.setattr(mover.os, "fsync", seen.append)
     monkeypatch.setattr(mover.os, "fdatasync", seen.append)

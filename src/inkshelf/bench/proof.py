@@ -39,7 +39,13 @@ def comparable(disk: Disk) -> Disk:
     """Return what the fold predicts exactly: everything but measured use and how a disk is called."""
     volumes = tuple(replace(volume, planned=False, filesystem=_exact(volume.filesystem)) for volume in disk.volumes)
     table = replace(
-        disk.table, primary_ok=True, backup_ok=True, fault="", backup_lba=disk.size // disk.sector - 1, backup_entries_lba=0
+        disk.table,
+        primary_ok=True,
+        backup_ok=True,
+        fault="",
+        backup_lba=disk.size // disk.sector - 1,
+        backup_entries_lba=0,
+        protective=True,
     )
     return Disk(disk.id, disk.size, disk.sector, table=table, volumes=volumes)
 

@@ -41,6 +41,15 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
                 (),
                 _repair(reading, disk),
             )
+        if not table.protective:
+            yield Finding(
+                f"disk.protective.{disk.id}",
+                "warn",
+                f"Disk {disk.id} has no protective record",
+                "Sector 0 does not say that the disk is taken: a system or a person may think it is empty. Inking any plan writes it.",
+                (),
+                _repair(reading, disk),
+            )
         if table.hybrid:
             yield Finding(
                 f"disk.hybrid.{disk.id}",

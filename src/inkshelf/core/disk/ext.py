@@ -75,6 +75,11 @@ class Ext(Value, frozen=True):
     incompat: int = 0
     ro_compat: int = 0
 
+    @property
+    def descriptors_at(self) -> int:
+        """Where the group descriptors begin: in the block behind the one that holds the super block, which stands at byte 1024."""
+        return (1024 // self.block + 1) * self.block
+
 
 def open_ext(source: ByteSource) -> Ext | None:
     """Return the super block's figures, or ``None`` where it is not ext."""
@@ -143,7 +148,7 @@ def inode_bytes(ext: Ext, number: int) -> bytes:
     if not 0 < number <= -(-ext.blocks // ext.per_group) * ext.inodes_per_group:
         raise FormatError(f"There is no inode {number} on this ext volume.", "Check it with its own checker.")
     group, index = divmod(number - 1, ext.inodes_per_group)
-    at = (ext.first_block + 1) * ext.block + group * ext.descriptor_bytes
+    at = ext.descriptors_at + group * ext.descriptor_bytes
     raw = exactly(ext.source, at, ext.descriptor_bytes, "group descriptor")
     table = struct.unpack_from("<I", raw, 8)[0]
     if ext.descriptor_bytes >= 64:

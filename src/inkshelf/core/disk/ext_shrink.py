@@ -112,7 +112,7 @@ def _shape(ext: Ext, raw: bytes) -> _Shape:
 
 def _table_end(ext: Ext, group: int, shape: _Shape) -> int:
     """The end of the inode table of a group, which the file system must cover."""
-    at = (ext.first_block + 1) * ext.block + group * ext.descriptor_bytes
+    at = ext.descriptors_at + group * ext.descriptor_bytes
     raw = exactly(ext.source, at, ext.descriptor_bytes, "group descriptor")
     place = struct.unpack_from("<I", raw, 8)[0]
     if ext.descriptor_bytes >= 64:

@@ -77,6 +77,7 @@ def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | N
         gpt.fault,
         bool(mbr and mbr.hybrid),
         boot_code=any(source.read(0, BOOT_CODE)),
+        protective=bool(mbr and mbr.protective),
         entries_lba=gpt.entries_lba,
         backup_entries_lba=gpt.backup_entries_lba,
     )

@@ -73,7 +73,8 @@ class Extended(Value, frozen=True):
 class Table(Value, frozen=True):
     """A partition table as its header has it (UEFI specification 2.10, 5.3): LBAs in the disk's logical sectors.
 
-    ``extended`` belongs to an MBR only; ``fault`` says in words what is wrong with the table or a copy of it. ``boot_code``: whether there is code
+    ``extended`` belongs to an MBR only; ``fault`` says in words what is wrong with the table or a copy of it. ``protective``: whether sector 0 of a GPT disk says that the disk
+    is taken. ``boot_code``: whether there is code
     before the records of sector 0 (``None``: not known). ``entries_lba`` and
     ``backup_entries_lba``: where the entries of each copy lie (0: right before the backup header).
     """
@@ -92,6 +93,7 @@ class Table(Value, frozen=True):
     hybrid: bool = False
     extended: Extended | None = None
     boot_code: bool | None = None
+    protective: bool = True
     entries_lba: Count = 2
     backup_entries_lba: Count = 0
 

@@ -147,8 +147,10 @@ class RepairTable(StepBase, frozen=True, tag="repair-table"):
         table, last = disk.table, disk.size // disk.sector - 1
         if table.kind != "gpt":
             raise StepError(f"Disk {self.disk} has no GPT.", "Only a GPT keeps a second copy of itself.")
-        if table.primary_ok and table.backup_ok and table.backup_lba == last:
+        if table.primary_ok and table.backup_ok and table.protective and table.backup_lba == last:
             raise StepError(f"Both copies of the table of disk {self.disk} are good.", "There is nothing to repair.")
         room = -(-table.entry_count * table.entry_bytes // disk.sector)
-        made = replace(table, primary_ok=True, backup_ok=True, fault="", backup_lba=last, last_usable=last - room - 1)
+        made = replace(
+            table, primary_ok=True, backup_ok=True, protective=True, fault="", backup_lba=last, last_usable=last - room - 1
+        )
         return machine.with_disk(replace(disk, table=made))
