@@ -27,11 +27,19 @@ def environment() -> Environment:
         keep_trailing_newline=True,
         # pages escape; Markdown and shell must not: what they take is quoted or made one line where it is put in
         autoescape=lambda name: bool(name and name.endswith("html.j2")),  # noqa: S701
+        finalize=_printable,
     )
     made.filters["quote"] = shlex.quote
     made.filters["shown"] = shown
     made.filters["code"] = _code
     return made
+
+
+def _printable(value: object) -> object:
+    """Whatever is put into a page or a script, without the control characters that a terminal or a printer would obey."""
+    if not isinstance(value, str):
+        return value
+    return type(value)("\n".join(shown(line) for line in value.split("\n")))
 
 
 def _code(value: str) -> str:
