@@ -37,6 +37,23 @@ def cannot_be_planned(reading: Reading) -> Iterator[Finding]:
         )
 
 
+@check
+def idle_intents(reading: Reading) -> Iterator[Finding]:
+    """Something asked for by hand that the plan as it is now has no place for."""
+    asked = {one.id: one for one in reading.job.by_hand}
+    for one in reading.job.idle:
+        intent = asked[one.intent]
+        said = " ".join(value for _, value in intent.words)
+        yield Finding(
+            f"plan.idle.{one.intent}",
+            "warn",
+            f"“{intent.verb} {intent.call}{f' {said}' if said else ''}” does not apply now",
+            f"{one.why} It was asked for by hand, is left out, and applies again when it can.",
+            (),
+            (Show("shelf", "Look at the shelf"),),
+        )
+
+
 def _largest(reading: Reading) -> tuple[ChangeAim, ...]:
     """Return the change to the most room there is, where that is enough for every floor, and less than what was asked for."""
     job = reading.job

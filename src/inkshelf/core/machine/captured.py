@@ -21,10 +21,13 @@ def merge_identity(disk: Disk, captured: Disk) -> Disk:
 
 
 def same_disk(one: Disk, other: Disk) -> bool:
-    """Tell whether two readings speak of one disk: by table GUID or signature, else by size and the places of the volumes."""
+    """Tell whether two readings speak of one disk: by table GUID or signature, else by size and the places of the volumes.
+
+    Two empty disks of one size are two disks: nothing tells that they are one.
+    """
     for name in ("guid", "signature"):
         mine, theirs = getattr(one.table, name), getattr(other.table, name)
         if mine and theirs and int(mine.replace("-", ""), 16):
             return bool(mine.upper() == theirs.upper())
     places = [[(volume.start, volume.size) for volume in disk.volumes] for disk in (one, other)]
-    return one.size == other.size and places[0] == places[1]
+    return one.size == other.size and places[0] == places[1] and any(places)
