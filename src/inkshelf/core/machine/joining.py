@@ -87,9 +87,15 @@ def _place(disks: list[Disk], new: Disk, taken: list[str], *, alone: bool) -> in
     """The known disk that a reading speaks of: the same table, else the only one of its size."""
     free = [(at, disk) for at, disk in enumerate(disks) if disk.id not in taken]
     found = next((at for at, disk in free if same_disk(disk, new)), None)
-    if found is None and alone and len(disks) == 1 and free and align_down(new.size, MIB) == align_down(free[0][1].size, MIB):
+    if found is None and alone and len(disks) == 1 and free and _image_and_listing(free[0][1], new):
         return free[0][0]
     return found
+
+
+def _image_and_listing(one: Disk, other: Disk) -> bool:
+    """One reading that knows which disk it is and one that does not, of one size: an image, and what was listed of the machine."""
+    named = [bool(disk.serial or disk.model) for disk in (one, other)]
+    return named[0] != named[1] and align_down(one.size, MIB) == align_down(other.size, MIB)
 
 
 def _from_image(old: Disk, new: Disk) -> Disk:
