@@ -16,10 +16,10 @@ from disks import answered
 from inkshelf.bench import demo, packages, readiness, sparse
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.image import ImageFile, in_use, inspect
-from inkshelf.bench.inker import CancelledError, Progress, ink
+from inkshelf.bench.inker import Progress, ink
 from inkshelf.bench.second_reader import agrees
 from inkshelf.core.aims.beside import Beside
-from inkshelf.core.errors import BenchError
+from inkshelf.core.errors import BenchError, CancelledError
 from inkshelf.core.machine.state import BootEntry, Firmware
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB, MIB

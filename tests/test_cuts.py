@@ -12,9 +12,9 @@ import pytest
 from hypothesis import strategies as st
 
 from inkshelf.bench import cut, mover
-from inkshelf.bench.inker import CancelledError, ink, resume
+from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.journal import Entry, Journal
-from inkshelf.core.errors import BenchError
+from inkshelf.core.errors import BenchError, CancelledError
 from inkshelf.core.plan.byhand import change, exactly
 from inkshelf.core.plan.job import Job
 from inkshelf.core.size import MIB

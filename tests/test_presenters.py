@@ -118,7 +118,7 @@ def test_the_desk_tells_who_listens_what_changed(job: Job, tmp_path: Path) -> No
     desk.tick(3)
     desk.rename("new name", "owner")
     desk.change(desk.job, "nothing")
-    assert heard == ["selection", "view", "notice", "saved", "job", "saved", "job", "job"]
+    assert heard == ["selection", "view", "notice", "notice", "saved", "job", "saved", "job", "job"]
     assert (desk.step, desk.job.done, desk.job.title) == (4, {job.steps[2].id}, "new name")
     assert desk.undo_words == "title and owner"
     desk.open(tmp_path / "job.json")

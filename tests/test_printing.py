@@ -22,6 +22,7 @@ from inkshelf.ui import theme
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.sheetview.blocks import Block
 from inkshelf.ui.sheetview.printing import paginate, pdf
+from windows import settled
 
 A4, LETTER, A5 = QPageSize.PageSizeId.A4, QPageSize.PageSizeId.Letter, QPageSize.PageSizeId.A5
 
@@ -100,9 +101,11 @@ def test_a_heading_goes_over_with_what_stands_under_it() -> None:
 
 def test_the_window_saves_the_sheet_as_pdf(window: Window, tmp_path: Path) -> None:
     window.files.save_sheet("pdf", tmp_path / "taken along.pdf")
+    settled(window)
     assert opened((tmp_path / "taken along.pdf").read_bytes(), tmp_path).pageCount() >= 3
     assert not window.desk.notice.bad
     window.files.save_sheet("pdf", tmp_path / "no such folder" / "sheet.pdf")
+    settled(window)
     assert window.desk.notice.bad
 
 

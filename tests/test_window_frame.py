@@ -27,7 +27,7 @@ from inkshelf.ui.frame.overlays import CommandPalette, KeysOverlay
 from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.parts import OneLine
-from windows import click
+from windows import click, settled
 
 
 def test_the_palette_finds_and_runs_a_command(window: Window, qtbot: QtBot) -> None:
@@ -147,6 +147,7 @@ def _drop(window: Window, path: Path) -> None:
     window.dropEvent(
         QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     )
+    settled(window)
 
 
 def test_files_are_written_and_opened_by_way_of_dialogs(
@@ -166,10 +167,12 @@ def test_files_are_written_and_opened_by_way_of_dialogs(
     window.desk.show("sheet")
     for words in ("PDF…", "HTML…", "Script…"):
         click(window.chapter("sheet"), words)
+        settled(window)
     click(window.chapter("sheet"), "More")
     markdown, copied = window.chapter("sheet").more.actions()
     markdown.trigger()
     window.run("job.save-as")
+    settled(window)
     written = ("sheet.pdf", "sheet.html", "sheet.md", "script.sh", "copy.json")
     assert all((tmp_path / name).stat().st_size > 1000 for name in written)
     click(window.chapter("sheet"), "HTML…")

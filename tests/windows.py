@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import time
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
+
+from inkshelf.ui.frame.window import Window
 
 
 def click(widget: QWidget, words: str) -> None:
@@ -13,3 +17,14 @@ def click(widget: QWidget, words: str) -> None:
     found = [one for one in widget.findChildren(QPushButton) if one.text().replace("&&", "&") == words and one.isVisible()]
     assert found, words
     QTest.mouseClick(found[0], Qt.MouseButton.LeftButton)
+
+
+def settled(window: Window) -> None:
+    """Wait until nothing is read, written or saved beside the window any more."""
+    until = time.monotonic() + 60
+    while window.files.busy and time.monotonic() < until:
+        QApplication.processEvents()
+        time.sleep(0.01)
+    assert not window.files.busy
+    assert window.saver.flush()
+    QApplication.processEvents()

@@ -17,7 +17,7 @@ from functools import partial, singledispatchmethod
 from pathlib import Path
 from typing import Any
 
-from inkshelf.bench import formatting, installers
+from inkshelf.bench import formatting, installers, tools
 from inkshelf.bench.contents import hidden_places
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.handover import Written, flush, hand_over, take_back
@@ -32,7 +32,7 @@ from inkshelf.bench.stored import stored
 from inkshelf.bench.tablewriter import wipe_table, write_table
 from inkshelf.core.checks import findings
 from inkshelf.core.disk.source import Slice
-from inkshelf.core.errors import BenchError, StopsError
+from inkshelf.core.errors import BenchError, CancelledError, StopsError
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
@@ -95,10 +95,6 @@ class Report:
     scratch_bytes: int = 0
     seconds: float = 0.0
     machine: Machine = field(default_factory=Machine)
-
-
-class CancelledError(BenchError):
-    """A person cancelled; the source is untouched and the bench copy can be thrown away."""
 
 
 Tell = Callable[[Progress], None]
@@ -198,6 +194,10 @@ class _Inker:
 
     def work(self) -> Report:
         """Copy, carry out, read back."""
+        with tools.stopped_by(self.cancelled):
+            return self._work()
+
+    def _work(self) -> Report:
         begun = time.monotonic()
         try:
             self._copy()

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import os
 import subprocess
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from inkshelf.bench.packages import package_of, where
-from inkshelf.core.errors import BenchError
+from inkshelf.core.errors import BenchError, CancelledError
 from inkshelf.core.value import Value
+
+BEAT = 0.25  # seconds between two looks whether somebody cancelled
 
 
 class Ran(Value, frozen=True):
@@ -26,6 +30,47 @@ def find(name: str) -> str:
     return found
 
 
+_stop: list[Callable[[], bool]] = []
+
+
+@contextmanager
+def stopped_by(cancelled: Callable[[], bool]) -> Iterator[None]:
+    """While this lasts a utility is ended as soon as somebody cancels: it works on a copy, and nothing is lost with it."""
+    _stop.append(cancelled)
+    try:
+        yield
+    finally:
+        _stop.remove(cancelled)
+
+
+def _finish(
+    command: list[str], feed: str, environment: dict[str, str], folder: Path | None
+) -> subprocess.CompletedProcess[str]:
+    begun = subprocess.Popen(
+        command,
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        errors="replace",
+        env=environment,
+        cwd=folder,
+    )
+    given: str | None = feed
+    with begun:
+        while True:
+            try:
+                out, err = begun.communicate(given, timeout=BEAT)
+            except subprocess.TimeoutExpired:
+                given = None
+                if any(cancelled() for cancelled in list(_stop)):
+                    begun.kill()
+                    begun.communicate()
+                    raise CancelledError("Cancelled while a utility was at work.", "The source image is untouched.") from None
+            else:
+                return subprocess.CompletedProcess(command, begun.returncode, out, err)
+
+
 def run(
     name: str,
     *arguments: str | Path,
@@ -40,9 +85,7 @@ def run(
     """
     command = [find(name), *map(str, arguments)]
     environment = {**os.environ, "LC_ALL": "C.UTF-8", "MTOOLS_SKIP_CHECK": "1", "MTOOLS_NO_VFAT": "0"}
-    done = subprocess.run(
-        command, input=feed, capture_output=True, text=True, errors="replace", env=environment, cwd=folder, check=False
-    )
+    done = _finish(command, feed, environment, folder)
     output = (done.stdout + done.stderr).strip()
     if done.returncode not in accept:
         last = next((line for line in reversed(output.splitlines()) if line.strip()), "it said nothing")

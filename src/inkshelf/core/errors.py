@@ -52,5 +52,9 @@ class StopsError(BenchError):
     """A plan that findings stop, and that nobody answered for in writing."""
 
 
+class CancelledError(BenchError):
+    """A person cancelled; the source is untouched and the bench copy can be gone on with or thrown away."""
+
+
 class CaptureError(InkshelfError):
     """Captured text that cannot be read."""

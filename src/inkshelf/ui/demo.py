@@ -36,8 +36,9 @@ def demo_job(folder: Path) -> Job:
     return with_aim(job, Beside(size_bytes=140 * GIB, esp="own", home="apart"))
 
 
-def open_demo(desk: Desk, folder: Path) -> None:
-    """Open the demo job as it was on the first day; what is changed is saved beside it."""
+def first_day(folder: Path) -> Job:
+    """Return the demo job as it was on the first day; built where it is not there yet, which takes seconds."""
+    folder.mkdir(parents=True, exist_ok=True)
     first = folder / "first-day.job.json"
     try:
         job = jobfile.load(first)
@@ -46,5 +47,15 @@ def open_demo(desk: Desk, folder: Path) -> None:
     except InkshelfError:
         job = demo_job(folder)
         jobfile.save(job, first)
+    return job
+
+
+def show_demo(desk: Desk, job: Job, folder: Path) -> None:
+    """Open the demo job; what is changed is saved beside it."""
     desk.replace_job(job, folder / "demo.job.json")
     desk.show("shelf")
+
+
+def open_demo(desk: Desk, folder: Path) -> None:
+    """Open the demo job before the window is built around it."""
+    show_demo(desk, first_day(folder), folder)

@@ -34,7 +34,7 @@ class Notice(Value, frozen=True):
 class Desk:
     """Holds one job and its history. Every change makes a new reading, and tells who listens."""
 
-    def __init__(self, job: Job | None = None, path: Path | None = None) -> None:
+    def __init__(self, job: Job | None = None, path: Path | None = None, *, asks_bench: bool = True) -> None:
         self.path = path
         self.listeners: list[Listener] = []
         self._past: list[tuple[str, Job]] = []
@@ -45,14 +45,22 @@ class Desk:
         self.chapter = "intake"
         self.notice: Notice | None = None
         self.saved_at = ""
+        self.write: Callable[[Job, Path], object] | None = None  # the window's way to save, which no edit waits for
+        self.asks_bench = asks_bench
         self._take(job or Job())
 
     def _take(self, job: Job) -> None:
         self.job = job
         self.reading: Reading = read(job)
-        self.findings: tuple[Finding, ...] = (*findings(self.reading), *readiness.findings(job))
+        self.findings: tuple[Finding, ...] = (*findings(self.reading), *(readiness.findings(job) if self.asks_bench else ()))
         if self.selected and not self._known(self.selected):
             self.selected = ""
+
+    def ask_bench(self) -> None:
+        """From now on say what this machine lacks for inking; the window asks once it is there."""
+        self.asks_bench = True
+        self._take(self.job)
+        self.tell("job")
 
     def _known(self, call: str) -> bool:
         return bool(self.reading.plan.planned.find(call) or self.reading.plan.found.find(call))
@@ -78,6 +86,8 @@ class Desk:
         self._past = [*self._past[-DEEPEST:], (words, before)]
         self._future = []
         self._take(job)
+        if self.notice is not None and self.notice.bad:
+            self.say(None)  # what was wrong before this edit is not what is wrong now
         self.save()
         self.tell("job")
 
@@ -193,10 +203,22 @@ class Desk:
         """Save where the job has a file; a failure is said, and the work goes on."""
         if self.path is None:
             return
+        job = self._held or self.job
+        if self.write is not None:
+            self.write(job, self.path)
+            return
         try:
-            jobfile.save(self._held or self.job, self.path, make_folder=True)
-            self.saved_at = datetime.now().astimezone().strftime("%H:%M")
-            self.tell("saved")
+            jobfile.save(job, self.path, make_folder=True)
+            self.was_saved()
         except InkshelfError as error:
-            self.saved_at = ""
-            self.say(Notice(error.what, error.remedy))
+            self.not_saved(error.what, error.remedy)
+
+    def was_saved(self) -> None:
+        """The job is on the disk."""
+        self.saved_at = datetime.now().astimezone().strftime("%H:%M")
+        self.tell("saved")
+
+    def not_saved(self, what: str, remedy: str) -> None:
+        """The job could not be saved; the work goes on."""
+        self.saved_at = ""
+        self.say(Notice(what, remedy))

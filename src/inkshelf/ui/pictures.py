@@ -69,6 +69,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     window.set_theme("slate")
     take("shelf-slate")
     window.set_theme("paper")
+    window.desk.know("backup", "read back", "back-up read back")
     window.start_inking()
     while window.inking:
         settle(0.02)

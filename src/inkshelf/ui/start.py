@@ -37,9 +37,10 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
     app = application()
     settings = remembered.load()
     theme.apply(app, settings.theme if pictures is None else "paper")
-    desk = Desk()
+    desk = Desk(asks_bench=pictures is not None)
     folder = remembered.data_folder()
     rescue.install(desk, folder / "rescued")
+    rescue.watch_below(folder / "rescued")
     if pictures is not None:
         from inkshelf.ui.pictures import take_pictures
 
@@ -57,7 +58,19 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
     window.show()
     QTimer.singleShot(0, window.contents.setFocus)
     QTimer.singleShot(0, _collect_again)
+    QTimer.singleShot(50, desk.ask_bench)
+    QTimer.singleShot(0, lambda: _offer_rescued(window, folder / "rescued"))
     return app.exec()
+
+
+def _offer_rescued(window: Window, folder: Path) -> None:
+    """Say once of every rescue that it is there."""
+    newest = rescue.newest(folder)
+    if newest is not None and newest.name != window.settings.rescued:
+        window.settings.rescued = newest.name
+        window.desk.say(
+            Notice("The program ended unexpectedly the last time.", f"“Open the rescued job” brings back {newest}.")
+        )
 
 
 def _collect_again() -> None:

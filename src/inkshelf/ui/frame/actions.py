@@ -35,6 +35,10 @@ def _can_ink(window: Window) -> str:
         return "inking is going on"
     if not any(one.kind == "image" for one in window.desk.job.sources):
         return "needs a disk image: captured text cannot be inked"
+    stops = [one.title for one in window.desk.findings if one.severity == "stop"]
+    if window.desk.job.steps and stops:
+        more = f", and {len(stops) - 1} more" if len(stops) > 1 else ""
+        return f"stopped by “{stops[0]}”{more}: put it right, or answer for it in writing"
     return _needs_plan(window)
 
 
@@ -42,6 +46,10 @@ def _can_resume(window: Window) -> str:
     if window.inking:
         return "inking is going on"
     return "" if window.unfinished else "nothing was cut or cancelled on this job's bench"
+
+
+def _rescued(window: Window) -> str:
+    return "" if window.files.rescued() else "nothing was rescued"
 
 
 def _undo(window: Window) -> str:
@@ -57,6 +65,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("job.open", "Open job…", "Job", "Ctrl+O", lambda w: w.files.open_job()),
     Action("job.save-as", "Save job as…", "Job", "Ctrl+Shift+S", lambda w: w.files.save_as(), _needs_disk),
     Action("job.demo", "Open the demo job", "Job", "", lambda w: w.files.open_demo()),
+    Action("job.rescued", "Open the rescued job", "Job", "", lambda w: w.files.open_rescued(), _rescued),
     Action("job.quit", "Quit", "Job", "Ctrl+Q", lambda w: w.close()),
     Action("edit.undo", "Undo", "Edit", "Ctrl+Z", lambda w: w.desk.undo(), _undo),
     Action("edit.redo", "Redo", "Edit", "Ctrl+Shift+Z", lambda w: w.desk.redo(), _redo),

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import sys
+import tempfile
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+from PyQt6.QtCore import QProcess
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
@@ -13,7 +17,9 @@ from inkshelf.core.machine.assemble import infer_entries
 from inkshelf.core.plan.job import Job, Source, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.value import replace
-from inkshelf.ui.demo import open_demo
+from inkshelf.store import jobfile
+from inkshelf.ui.background import Task
+from inkshelf.ui.demo import first_day, show_demo
 from inkshelf.ui.desk import Notice
 from inkshelf.ui.frame import settings
 
@@ -27,6 +33,9 @@ class Files:
 
     def __init__(self, window: Window) -> None:
         self.window = window
+        self._task: Task | None = None
+        self._then: Callable[[Any], None] = lambda _: None
+        self._printing: QProcess | None = None
 
     @property
     def _desk(self) -> object:
@@ -52,6 +61,47 @@ class Files:
         self._remember(Path(chosen))
         return Path(chosen)
 
+    @property
+    def busy(self) -> bool:
+        """Whether something is being read or written beside the window."""
+        return self._task is not None or self._printing is not None
+
+    def _beside(self, words: str, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
+        """Do ``work`` in a thread of its own and give what comes of it to ``then``; the window goes on meanwhile."""
+        if self.busy:
+            self.window.desk.say(
+                Notice("Something else is being read or written still.", "Wait until it is done, then try again.")
+            )
+            return
+        self._task = task = Task(work, self.window)
+        self._then = then
+        task.done.connect(self._done)
+        task.failed.connect(self._failed)
+        self.window.desk.say(Notice(f"{words} …", bad=False))
+        task.start()
+
+    def _done(self, result: object) -> None:
+        self._end_task()
+        self.window.desk.say(None)
+        self._try(lambda: self._then(result))
+
+    def _failed(self, what: str, remedy: str) -> None:
+        self._end_task()
+        self.window.desk.say(Notice(what, remedy))
+
+    def _end_task(self) -> None:
+        task, self._task = self._task, None
+        if task is not None:
+            task.wait()
+            task.deleteLater()
+
+    def wait(self) -> None:
+        """Wait for what goes on beside the window, when it closes."""
+        if self._task is not None:
+            self._task.wait(5000)
+        if self._printing is not None:
+            self._printing.waitForFinished(5000)
+
     def _try(self, work: object) -> None:
         try:
             work()  # type: ignore[operator]
@@ -71,6 +121,18 @@ class Files:
         if chosen:
             self._try(lambda: self.window.desk.open(chosen))
 
+    def rescued(self) -> Path | None:
+        """The job that was rescued last."""
+        from inkshelf.ui.rescue import newest
+
+        return newest(settings.data_folder() / "rescued")
+
+    def open_rescued(self) -> None:
+        """Open the job that was rescued last, as one without a file of its own."""
+        place = self.rescued()
+        if place is not None:
+            self._try(lambda: self.window.desk.replace_job(jobfile.load(place), None))
+
     def save_as(self) -> None:
         """Give the job a file of its own; from then on it is saved as you go."""
         chosen = self._ask_save("Save job as", f"{self.window.desk.job.title or 'job'}.json", "Jobs (*.json)")
@@ -80,20 +142,32 @@ class Files:
 
     def open_demo(self) -> None:
         """Open the demo job, building it on first use."""
-        self._try(lambda: open_demo(self.window.desk, settings.data_folder() / "demo"))
+        folder = settings.data_folder() / "demo"
+        self._beside(
+            "Building the demo machine", lambda: first_day(folder), lambda job: show_demo(self.window.desk, job, folder)
+        )
 
     def add_image(self, path: Path | None = None) -> None:
         """Take a disk image in."""
         chosen = path or self._ask_open("Take in a disk image", "Disk images (*.img *.raw *.bin *.dd);;All files (*)")
         if chosen:
-            self._try(lambda: self._take(chosen))
+            self._take(chosen)
 
     def _take(self, path: Path) -> None:
         from inkshelf.bench.intake import take_in, with_images
 
+        old = self.window.desk.job
+
+        def work() -> Job:
+            return with_images(old, [path]) if old.seed else _first(take_in([path], title=old.title or path.stem), old)
+
+        self._beside(f"Reading {path.name}", work, lambda job: self._taken(job, old, path))
+
+    def _taken(self, job: Job, old: Job, path: Path) -> None:
         desk = self.window.desk
-        old = desk.job
-        job = with_images(old, [path]) if old.seed else _first(take_in([path], title=old.title or path.stem), old)
+        if desk.job is not old:
+            desk.say(Notice("The job was changed while the image was read.", "Take the image in again."))
+            return
         desk.change(job, f"take in {path.name}")
         if desk.path is None:
             desk.path = settings.data_folder() / "jobs" / f"{path.stem}-{job.seed[:6]}.json"
@@ -144,8 +218,36 @@ class Files:
         """Write the sheet as HTML, Markdown or PDF."""
         reading = self.window.desk.reading
         chosen = path or self._ask_save("Save the sheet", f"{reading.job.title or 'sheet'}.{form}", f"*.{form}")
-        if chosen:
-            self._write(chosen, _sheet(reading, form))
+        if chosen and form == "pdf":
+            self._print_to(chosen, reading.job)
+        elif chosen:
+            self._try(lambda: self._write(chosen, _sheet(reading, form)))
+
+    def _print_to(self, path: Path, job: Job) -> None:
+        """A page is drawn by a run of its own: drawing takes long, and colours are one for all of a program."""
+        if self.busy:
+            self.window.desk.say(
+                Notice("Something else is being read or written still.", "Wait until it is done, then try again.")
+            )
+            return
+        self._printed = tempfile.TemporaryDirectory()
+        kept = Path(self._printed.name) / "job.json"
+        jobfile.save(job, kept)
+        self._printing = run = QProcess(self.window)
+        run.setProcessChannelMode(QProcess.ProcessChannelMode.MergedChannels)
+        run.finished.connect(lambda status: self._was_printed(status, path))
+        self.window.desk.say(Notice("Drawing the pages …", bad=False))
+        run.start(sys.executable, ["-m", "inkshelf", "sheet", str(kept), "--format", "pdf", "-o", str(path)])
+
+    def _was_printed(self, status: int, path: Path) -> None:
+        run, self._printing = self._printing, None
+        said = bytes(run.readAll().data()).decode("utf-8", "replace").strip() if run else ""
+        self._printed.cleanup()
+        if run is not None:
+            run.deleteLater()
+        self.window.desk.say(
+            Notice(f"Saved: {path}", bad=False) if status == 0 else Notice(said or "The sheet could not be drawn.")
+        )
 
     def save_script(self, path: Path | None = None) -> None:
         """Write the partition script."""
@@ -196,10 +298,6 @@ def _first(job: Job, before: Job) -> Job:
 
 def _sheet(reading: Reading, form: str) -> bytes:
     """The sheet in one of its forms."""
-    if form == "pdf":
-        from inkshelf.ui.sheetview.printing import pdf
-
-        return pdf(reading)
     from inkshelf.exchange import render
 
     return (render.html(reading) if form == "html" else render.markdown(reading)).encode()

@@ -142,6 +142,7 @@ class Reckoner(QWidget):
         if self._now is None:
             return
         menu = QMenu(self)
+        menu.aboutToHide.connect(menu.deleteLater)
         for one in self._now.typed[1:]:
             menu.addAction(
                 f"{one.box}:  {one.text}" + (f"  ({one.hint})" if one.hint else ""), lambda text=one.text: self._copy(text)

@@ -15,13 +15,14 @@ NAME = "inkshelf"
 
 
 class Settings(msgspec.Struct):
-    """Theme, window place, what was open last, where files were chosen last."""
+    """Theme, window place, what was open last, where files were chosen last, which rescue was offered last."""
 
     theme: Literal["paper", "slate"] = "paper"
     geometry: str = ""
     job: str = ""
     chapter: str = "intake"
     folder: str = ""
+    rescued: str = ""
 
 
 def config_path() -> Path:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPus
 from inkshelf.core.plan.job import Job
 from inkshelf.core.value import replace
 from inkshelf.ui import theme
+from inkshelf.ui.background import Saver
 from inkshelf.ui.desk import Desk, Notice, Subject
 from inkshelf.ui.frame import settings as remembered
 from inkshelf.ui.frame.actions import ACTIONS, Action
@@ -24,6 +25,9 @@ from inkshelf.ui.parts import OneLine, button, label
 if TYPE_CHECKING:
     from inkshelf.ui.inkview.page import InkPage
     from inkshelf.ui.inkview.worker import InkWorker
+
+
+CLOSING = 8000  # milliseconds that closing waits for inking to stop
 
 
 class Window(QMainWindow):
@@ -43,6 +47,10 @@ class Window(QMainWindow):
         self._buttons: list[tuple[QPushButton, Action]] = []
         self._make_actions()
         self._build()
+        self.saver = Saver(self)
+        self.saver.saved.connect(self._was_saved)
+        self.saver.failed.connect(desk.not_saved)
+        desk.write = self.saver.save
         desk.subscribe(self._heard)
         if settings.geometry:
             self.restoreGeometry(QByteArray.fromBase64(settings.geometry.encode()))
@@ -371,13 +379,24 @@ class Window(QMainWindow):
             made.setToolTip(reason or f"{action.title}{': ' + words if words else ''} ({action.keys})")
 
     # -- closing -------------------------------------------------------------------------------------------------
+    def _was_saved(self, path: str) -> None:
+        if path == str(self.desk.path):
+            self.desk.was_saved()
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Stop what goes on, but never wait without an end: a utility that hangs keeps the window, which says so."""
         if self.worker is not None and self.worker.isRunning():
             self.worker.cancel()
-            self.worker.wait()
+            if not self.worker.wait(CLOSING):
+                self.desk.say(Notice("Inking is being stopped still.", "Close the window again in a moment; nothing is lost."))
+                if event is not None:
+                    event.ignore()
+                return
+        self.files.wait()
         self.notice.dismiss()
         self.desk.drop()
         self.desk.save()
+        self.saver.stop()
         self.settings.geometry = bytes(self.saveGeometry().toBase64()).decode()
         self.settings.job = str(self.desk.path) if self.desk.path else ""
         remembered.save(self.settings, self._settings_path)

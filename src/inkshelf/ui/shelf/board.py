@@ -171,6 +171,7 @@ class Board(QWidget):
         by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
         menu = self.hand_menu(shelf, None if by_key else QPointF(event.pos()) / self.zoom)
         if menu is not None:
+            menu.aboutToHide.connect(menu.deleteLater)
             menu.popup(self.mapToGlobal(QPoint(20, int(draw.PLANNED_TOP * self.zoom))) if by_key else event.globalPos())
 
     def hand_menu(self, shelf: Shelf, at: QPointF | None) -> HandMenu | None:

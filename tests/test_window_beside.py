@@ -1,0 +1,205 @@
+"""What goes on beside the window: saving, closing, rescues; what is made is freed again; nothing is mixed up with another job."""
+
+from __future__ import annotations
+
+import sys
+import threading
+import time
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from inkshelf.bench import tools
+from inkshelf.bench.inker import ink
+from inkshelf.core.errors import CancelledError
+from inkshelf.core.plan.byhand import change
+from inkshelf.core.plan.job import Job
+from inkshelf.core.value import replace
+from inkshelf.store import jobfile
+from inkshelf.ui import rescue
+from inkshelf.ui.background import Saver
+from inkshelf.ui.desk import Desk, Notice
+from inkshelf.ui.frame.overlays import CommandPalette
+from inkshelf.ui.frame.window import Window, bench_name
+from inkshelf.ui.shelf.board import Board
+from inkshelf.ui.shelf.hand import HandMenu
+from windows import settled
+
+
+def test_an_edit_never_waits_for_the_disk(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    go = threading.Event()
+    real = jobfile.save
+    monkeypatch.setattr(jobfile, "save", lambda *given, **more: (go.wait(20), real(*given, **more)))
+    begun = time.monotonic()
+    for owner in ("one", "two", "three"):
+        window.desk.rename("desk", owner)
+    assert time.monotonic() - begun < 15, "the disk was not waited for"
+    go.set()
+    settled(window)
+    assert jobfile.load(window.desk.path).owner == "three"
+
+
+def test_what_cannot_be_saved_is_said_by_the_saver(window: Window, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    window.desk.path = tmp_path / "file" / "job.json"
+    window.desk.rename("desk", "nobody")
+    settled(window)
+    assert "cannot be written" in window.desk.notice.what
+    assert window.desk.saved_at == ""
+
+
+def test_of_several_versions_the_last_is_on_the_disk_and_every_file_is_written(
+    qapp: QApplication, job: Job, tmp_path: Path
+) -> None:
+    saver = Saver()
+    for number in range(30):
+        saver.save(replace(job, title=f"version {number}"), tmp_path / f"{number % 2}.json")
+    saver.stop()
+    assert jobfile.load(tmp_path / "1.json").title == "version 29"
+    assert jobfile.load(tmp_path / "0.json").title == "version 28"
+
+
+def test_closing_does_not_wait_for_a_utility_that_hangs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A cancel ends the utility: it works on a copy."""
+    (tmp_path / "bin").mkdir()
+    (tmp_path / "bin" / "hangs").write_text("#!/bin/sh\nexec sleep 600\n")
+    (tmp_path / "bin" / "hangs").chmod(0o755)
+    monkeypatch.setenv("PATH", f"{tmp_path / 'bin'}:/usr/bin:/bin")
+    with tools.stopped_by(lambda: True), pytest.raises(CancelledError):
+        tools.run("hangs")
+    assert tools.run("cat", feed="x" * 200_000, only_output=True).output == "x" * 200_000
+
+
+def test_a_window_that_cannot_stop_yet_stays_and_says_so(window: Window, qtbot: QtBot) -> None:
+    class Stuck:
+        running = True
+
+        def isRunning(self) -> bool:
+            return self.running
+
+        def cancel(self) -> None:
+            pass
+
+        def wait(self, limit: int) -> bool:
+            return not self.running
+
+    stuck = window.worker = Stuck()  # type: ignore[assignment]
+    window.close()
+    assert window.isVisible()
+    assert "being stopped still" in window.desk.notice.what
+    stuck.running = False
+    window.close()
+    assert not window.isVisible()
+
+
+def test_a_red_notice_does_not_outlive_what_was_done_since(window: Window) -> None:
+    window.desk.say(Notice("something is wrong"))
+    window.desk.rename("desk", "owner")
+    assert window.desk.notice is None
+    window.desk.say(Notice("all is well", bad=False))
+    window.desk.rename("desk", "other owner")
+    assert window.desk.notice is not None
+
+
+def test_menus_and_palettes_are_freed(window: Window) -> None:
+    board = window.findChild(Board)
+    for _ in range(5):
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, QPoint(300, 300), board.mapToGlobal(QPoint(300, 300)))
+        QApplication.sendEvent(board, event)
+        for menu in window.findChildren(HandMenu):
+            menu.close()
+        window.open_palette()
+        for palette in window.findChildren(CommandPalette):
+            palette.close()
+        window.reckoner.other_boxes()
+        popup = QApplication.activePopupWidget()
+        if popup is not None:
+            popup.close()
+        QApplication.sendPostedEvents(None, 52)  # what was asked to be deleted later
+        QApplication.processEvents()
+    assert window.findChildren(HandMenu) == []
+    assert window.findChildren(CommandPalette) == []
+    assert len(window.reckoner.findChildren(type(popup))) == 0 if popup is not None else True
+
+
+def test_a_rescue_never_overwrites_another_and_is_offered_again(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    folder = tmp_path / "rescued"
+    rescue.install(window.desk, folder)
+    for words in ("first", "second"):
+        error = ZeroDivisionError(words)
+        sys.excepthook(type(error), error, None)
+    assert len(list(folder.glob("*.job.json"))) == 2
+    assert len(list(folder.glob("*.txt"))) == 2
+    assert rescue.newest(folder).name > sorted(one.name for one in folder.glob("*.job.json"))[0]
+    from inkshelf.ui.start import _offer_rescued
+
+    window.desk.say(None)
+    _offer_rescued(window, folder)
+    assert "ended unexpectedly" in window.desk.notice.what
+    window.desk.say(None)
+    _offer_rescued(window, folder)
+    assert window.desk.notice is None, "once is enough"
+
+
+def test_a_fault_while_rescuing_is_printed_and_ends_nothing(
+    job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    desk = Desk(job)
+    rescue.install(desk, tmp_path)
+    calls = []
+
+    def again(subject: str) -> None:
+        calls.append(subject)
+        error = ValueError("while it was told")
+        sys.excepthook(type(error), error, None)
+
+    desk.subscribe(again)
+    error = ZeroDivisionError("first")
+    sys.excepthook(type(error), error, None)
+    assert calls == ["notice"]
+    assert "while it was told" in capsys.readouterr().err
+    rescue.watch_below(tmp_path)
+    import faulthandler
+
+    assert faulthandler.is_enabled()
+    assert (tmp_path / "faults.txt").exists()
+
+
+def test_benches_are_named_by_the_jobs_identity(
+    found_job: Job, window: Window, tmp_path: Path, demo_files: tuple[Path, Path]
+) -> None:
+    """Two jobs with the image's stem as their title were inked in one folder, and going on agreed with the other's plan."""
+    one, other = (replace(change(found_job, "label", "R1", label="X"), seed=seed) for seed in ("1111", "2222"))
+    assert bench_name(one) != bench_name(other)
+    assert "/" not in bench_name(replace(one, title="../a/b"))
+    bench = tmp_path / "shared"
+    assert ink(one, bench).verified
+    window.bench_folder = bench
+    window.desk.replace_job(other, None)
+    assert not window.unfinished
+
+
+def test_a_plan_that_is_stopped_says_why_it_cannot_be_inked(window: Window) -> None:
+    window.desk.know("backup", "none", "no back-up")
+    window.run("plan.ink")
+    assert "stopped by “No back-up”" in window.desk.notice.what
+    assert not window.inking
+    QTimer.singleShot(0, lambda: None)
+
+
+def test_the_bench_is_asked_once_the_window_is_there(job: Job, monkeypatch: pytest.MonkeyPatch) -> None:
+    from inkshelf.bench import readiness
+
+    monkeypatch.setattr(readiness, "_missing", lambda names: {"mkfs.fat": "dosfstools"})
+    desk = Desk(job, asks_bench=False)
+    assert not [one for one in desk.findings if one.key.startswith("bench.")]
+    desk.ask_bench()
+    assert [one for one in desk.findings if one.key.startswith("bench.")]
