@@ -136,7 +136,8 @@ def legacy(family: str = "nt", *, code: bool | None = True, active: bool = True,
         filesystem=FileSystem("ntfs", 40 * GIB),
         holds=SystemRoot(family, "the system"),
     )
-    table = Table("gpt", "2" * 8, boot_code=code) if gpt else Table("mbr", signature="00c0ffee", boot_code=code)
+    usable = {"first_usable": 34, "last_usable": 64 * GIB // 512 - 34}
+    table = Table("gpt", "2" * 8, boot_code=code, **usable) if gpt else Table("mbr", signature="00c0ffee", boot_code=code)
     return assemble((Disk("A", 64 * GIB, table=table, volumes=(system,)),), "legacy")
 
 
@@ -162,6 +163,18 @@ def test_what_certainly_fails_the_legacy_way_is_told(facts: dict[str, object], w
     said = one(legacy(**facts), "S1")  # type: ignore[arg-type]
     assert not said.starts
     assert why in said.why
+
+
+@pytest.mark.parametrize("gpt", [False, True])
+def test_a_moved_start_volume_is_a_stop_where_boot_data_names_its_first_byte(gpt: bool) -> None:
+    job = Job(found=legacy(gpt=gpt))
+    before = {f.key for f in findings(read(job))}
+    moved = change(job, "move", "S1", at="8 GiB")
+    said = [f for f in findings(read(moved)) if f.key == "start.moved.S1"]
+    assert "start.moved.S1" not in before
+    assert [f.severity for f in said] == ([] if gpt else ["stop"])
+    there_again = change(moved, "move", "S1", at="1 MiB")
+    assert "start.moved.S1" not in {f.key for f in findings(read(there_again))}, "what counts is where it ends"
 
 
 def test_what_is_not_known_of_a_legacy_disk_is_not_held_against_it() -> None:

@@ -75,6 +75,7 @@ TABLE: dict[str, dict[str, Any]] = {
         "check_volume": "chkdsk C: /scan",
         "repair_volume": "chkdsk C: /f",
         "restart": "shutdown /r /t 0",
+        "boot_files": "bcdboot",
         "fast_startup_on": 'reg add "HKLM\\SYSTEM\\CurrentControlSet\\Control\\Session Manager\\Power" /v HiberbootEnabled /t REG_DWORD /d 1 /f',
         "protection_suspend": "manage-bde -protectors -disable C: -RebootCount 0",
         "protection_resume": "manage-bde -protectors -enable C:",

@@ -13,6 +13,7 @@ from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Format, Install, Retype
+from inkshelf.data import exact
 
 
 def _outcomes(reading: Reading, mishap: str) -> dict[str, Outcome]:
@@ -224,4 +225,25 @@ def firmware_state(reading: Reading) -> Iterator[Finding]:
             "A compatibility module (CSM) hides the option; a system that starts the legacy way would stop starting when it goes off.",
             (),
             (Show("intake", "Look at the firmware"),),
+        )
+
+
+@check
+def moved_on_mbr(reading: Reading) -> Iterator[Finding]:
+    """On an MBR disk the NT family's boot data names the disk's signature and the volume's first byte: a move makes both untrue."""
+    for disk, volume in reading.plan.found.volumes():
+        after = reading.plan.planned.find(volume.call)
+        starts = volume.active or (volume.holds is not None and volume.holds.family == "nt")
+        if disk.table.kind != "mbr" or not starts or after is None or after[1].start == volume.start:
+            continue
+        if not any(one.holds and one.holds.family == "nt" for one in disk.volumes):
+            continue
+        yield Finding(
+            f"start.moved.{volume.call}",
+            "stop",
+            f"{volume.call} is moved, and its system would not find it",
+            "On an MBR disk the boot data of the NT family names the volume by the disk's signature and its first byte; "
+            f"after the move that system starts only once {exact('nt', 'boot_files')} has written them anew from its recovery.",
+            (volume.call,),
+            (Show("shelf", "Leave it where it stands"),),
         )
