@@ -17,7 +17,7 @@ from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.intake import take_in
 from inkshelf.core.disk import lvm, lvm_write
 from inkshelf.core.disk.filesystems import fresh
-from inkshelf.core.disk.kinds import makeable
+from inkshelf.core.disk.kinds import KINDS, makeable
 from inkshelf.core.disk.lvm_text import parse, render
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import Memory
@@ -57,12 +57,19 @@ def test_a_volume_gets_another_label_and_identity(tmp_path: Path, kind: str) -> 
         ("renew", "D1", {}),
         ("move", "D1", {"at": "900MiB"}),
     ):
-        job = change(job, verb, call, **words)
+        if verb == "renew" and not KINDS[kind].renewable:
+            with pytest.raises(StepError, match="identity"):
+                change(job, verb, call, **words)
+            job = change(job, "flag", call, flag="hidden")
+        else:
+            job = change(job, verb, call, **words)
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
     volume = report.machine.find("D1")[1]
-    assert (volume.filesystem.label, volume.filesystem.uuid) == ("OTHER", job.steps[3].uuid)
-    assert volume.guid == job.steps[3].guid != job.steps[0].guid
+    assert volume.filesystem.label == "OTHER"
+    if KINDS[kind].renewable:
+        assert volume.filesystem.uuid == job.steps[3].uuid
+        assert volume.guid == job.steps[3].guid != job.steps[0].guid
 
 
 @pytest.mark.parametrize("kind", ["btrfs", "xfs", "luks", "lvm"])

@@ -432,6 +432,7 @@ def test_shapes_hold_exact_integers(job: Job) -> None:
         ("ntfs", ["mkfs.ntfs -Q -q -s 512", "ntfslabel --new-serial="]),
         ("exfat", ["mkfs.exfat -c 32768", "draws the serial itself"]),
         ("xfs", ["mkfs.xfs -q -m uuid="]),
+        ("f2fs", ["mkfs.f2fs -q -w 512 -U"]),
         ("luks", ["cryptsetup luksFormat --type luks2 --uuid", "passphrase"]),
         ("lvm", ["pvcreate --uuid", "vgcreate ink", "lvcreate -n root -L 536870912b ink"]),
         ("btrfs", ["mkfs.btrfs -q -U", 'btrfs subvolume create "$MOUNTED"/@home', 'umount "$MOUNTED"']),

@@ -16,6 +16,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.stand_ins import boot_data, loader, menu_config
 from inkshelf.core.disk import ext, ext_files, ext_shrink, fat
 from inkshelf.core.disk.filesystems import fresh, label_fault, used_beyond
+from inkshelf.core.disk.kinds import f2fs
 from inkshelf.core.disk.kinds.fat import LEAST_CLUSTERS as FAT32_LEAST_CLUSTERS
 from inkshelf.core.disk.kinds.fat import cluster_sectors as fat32_cluster_sectors
 from inkshelf.core.disk.kinds.fat import clusters as fat32_clusters
@@ -299,6 +300,7 @@ def test_labels_that_a_file_system_refuses(kind: str, label: str, good: bool) ->
         (("mkfs.exfat", "-L", "Tinte"), "exfat"),
         (("mkfs.btrfs", "-q", "-f", "-L", "Tinte"), "btrfs"),
         (("mkfs.xfs", "-q", "-f", "-L", "Tinte"), "xfs"),
+        (("mkfs.f2fs", "-q", "-f", "-l", "Tinte"), "f2fs"),
     ],
 )
 def test_other_file_systems_agree_with_the_base_lister(tmp_path: Path, command: tuple[str, ...], kind: str) -> None:
@@ -306,7 +308,29 @@ def test_other_file_systems_agree_with_the_base_lister(tmp_path: Path, command: 
     seen = dict(line.split("=", 1) for line in tools.run("blkid", "-p", "-o", "export", path).output.splitlines())
     found = held(path)
     assert (found.kind, found.label, found.uuid, found.size_bytes) == (kind, seen["LABEL"], seen["UUID"], 600 * MIB)
-    assert 0 < found.used_bytes < 100 * MIB
+    assert 0 < found.used_bytes < 130 * MIB
+
+
+def test_an_f2fs_is_read_from_the_newer_checkpoint_whose_sum_is_right(tmp_path: Path) -> None:
+    files = tmp_path / "files"
+    files.mkdir()
+    (files / "letter").write_bytes(bytes(range(256)) * 40960)
+    path = make(tmp_path / "volume", 200 * MIB, "mkfs.f2fs", "-q", "-f")
+    empty = held(path)
+    tools.run("sload.f2fs", "-f", files, path)  # writes the other checkpoint
+    full = held(path)
+    assert 10 * MIB <= full.used_bytes - empty.used_bytes < 11 * MIB
+    assert not full.dirty
+    with path.open("r+b") as volume:
+        place = f2fs.SUPER.of(path.read_bytes()[1024:8192]).checkpoints * 4096
+        for at in (0, 512 * 4096):
+            volume.seek(place + at + 16)
+            volume.write(b"\x77")  # valid blocks: the sum does not agree any more
+    assert held(path).used_bytes is None, "what cannot be known is not told"
+    with path.open("r+b") as volume:
+        volume.seek(1024)
+        volume.write(bytes(4))
+    assert held(path).kind == "f2fs", "the second super block is as good"
 
 
 @pytest.mark.parametrize("version", ["luks1", "luks2"])

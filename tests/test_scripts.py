@@ -33,7 +33,7 @@ from inkshelf.store import jobfile
 
 LOGGED = (
     *("mkfs.fat", "mkfs.ext4", "mkfs.ntfs", "ntfslabel", "mkfs.xfs", "mkfs.btrfs", "btrfs", "mkswap", "cryptsetup", "pvcreate"),
-    *("vgcreate", "lvcreate", "mkfs.exfat", "e2fsck", "resize2fs", "dumpe2fs", "udevadm"),
+    *("vgcreate", "lvcreate", "mkfs.exfat", "mkfs.f2fs", "e2fsck", "resize2fs", "dumpe2fs", "udevadm"),
 )
 LOG = '#!/bin/bash\nprintf "%s" "${0##*/}" >> "$LOG"; for one in "$@"; do printf "\\t%s" "$one" >> "$LOG"; done; printf "\\n" >> "$LOG"\n'
 LSBLK = """#!/bin/bash
