@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+import struct
 import subprocess
+import zlib
 from pathlib import Path
 
 import pytest
@@ -321,8 +323,15 @@ def test_an_f2fs_is_read_from_the_newer_checkpoint_whose_sum_is_right(tmp_path: 
     full = held(path)
     assert 10 * MIB <= full.used_bytes - empty.used_bytes < 11 * MIB
     assert not full.dirty
+    place = f2fs.SUPER.of(path.read_bytes()[1024:8192]).checkpoints * 4096
+    version = int.from_bytes(path.read_bytes()[place : place + 8], "little")
+    for other, valid in ((version + 1, 3), (version - 1, None)):
+        body = struct.pack("<QQQ", other, 31232, 3) + path.read_bytes()[place + 24 : place + 4092]
+        with path.open("r+b") as volume:
+            volume.seek(place + 512 * 4096)
+            volume.write(body + (~zlib.crc32(body, ~0xF2F52010 & 0xFFFFFFFF) & 0xFFFFFFFF).to_bytes(4, "little"))
+        assert held(path).used_bytes == (empty.used_bytes + (valid - 2) * 4096 if valid else full.used_bytes)
     with path.open("r+b") as volume:
-        place = f2fs.SUPER.of(path.read_bytes()[1024:8192]).checkpoints * 4096
         for at in (0, 512 * 4096):
             volume.seek(place + at + 16)
             volume.write(b"\x77")  # valid blocks: the sum does not agree any more
