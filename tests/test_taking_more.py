@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from disks import answered, make_gpt_disk
 from inkshelf.bench import demo
-from inkshelf.bench.inker import _Inker
+from inkshelf.bench.doing import do
 from inkshelf.bench.intake import take_in, with_images, with_listings
 from inkshelf.bench.kinds import TOOLS
 from inkshelf.cli import run
@@ -282,7 +282,7 @@ def test_a_volume_in_front_of_a_logical_one_leaves_room_for_its_record(tmp_path:
 
 # -- every kind is known everywhere --------------------------------------------------------------------------------
 def test_every_step_kind_says_its_traits_has_words_and_is_inked(found_job: Job) -> None:
-    dispatch = _Inker.__dict__["_do"].dispatcher
+    dispatch = do
     for kind in kinds.KINDS:
         assert kind.actor in {"person", "bench", "firmware"}
         assert kind.writes in {"none", "variables", "table", "inside"}
@@ -298,7 +298,7 @@ def test_a_kind_that_is_forgotten_is_refused(found_job: Job) -> None:
     with pytest.raises(TypeError, match="no words"):
         words(Forgotten(), scene)
     with pytest.raises(Exception, match="does not know how to do"):
-        _Inker.__dict__["_do"].dispatcher.dispatch(object)(None, Forgotten(), found_job.found, found_job.found)
+        do(Forgotten(), None, found_job.found, found_job.found)
     with pytest.raises(NotImplementedError):
         StepBase.apply(Delete("D1"), found_job.found)
 

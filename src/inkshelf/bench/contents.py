@@ -17,15 +17,18 @@ from inkshelf.core.machine.state import Volume
 from inkshelf.core.size import binary
 
 
-def kept(planned: tuple[Volume, ...], after: Volume, source: ImageFile, image: ImageFile) -> tuple[bool, str, str]:
+def kept(
+    planned: tuple[Volume, ...], after: Volume, source: ImageFile, image: ImageFile, written: frozenset[str] = frozenset()
+) -> tuple[bool, str, str]:
     """Return whether all is still there, what was seen, and what was compared. Source and image are read side by side.
 
-    ``planned`` is the volume as found and after every step, ``after`` the one that was read back.
+    ``planned`` is the volume as found and after every step, ``after`` the one that was read back, ``written`` the paths of the files
+    that the plan itself writes.
     """
     before = planned[0]
     old, new = Slice(source, before.start, before.size), Slice(image, after.start, after.size)
     key = before.filesystem.kind if before.filesystem else ""
-    if all(_untouched(before, one) for one in (*planned, after)):
+    if not written and all(_untouched(before, one) for one in (*planned, after)):
         return _whole(before, after, old, new)
     kind, tools = KINDS.get(key), TOOLS.get(key)
     if kind is None or tools is None:
@@ -41,6 +44,8 @@ def kept(planned: tuple[Volume, ...], after: Volume, source: ImageFile, image: I
         was, now = _both(tools.digests, old, new)
     except FormatError as error:
         return False, f"could not be compared: {error.what}", "files"
+    own = written | {path.replace("/", "\\").lower() for path in written}  # on FAT, capitals and small letters mean the same
+    was = {key: value for key, value in was.items() if _name(key) not in own}
     return (*_compared(was, now, tools), "contents" if tools.compared else "files")
 
 
@@ -108,6 +113,10 @@ def _compared(was: Digests, now: Digests, tools: Tools) -> tuple[bool, str]:
     if lost:
         return False, f"{len(lost)} of {len(was)} {tools.things} differ: {', '.join(sorted(map(str, lost))[:5])}"
     return True, f"{len(was)} {tools.things} the same{tools.left_out}"
+
+
+def _name(key: object) -> object:
+    return key.lower() if isinstance(key, str) and key.startswith("\\") else key
 
 
 def _both(reader: Callable[[Slice], Digests], old: Slice, new: Slice) -> tuple[Digests, Digests]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
@@ -48,6 +49,14 @@ def label(path: Path, volume: Volume, text: str) -> None:
     if work is None:
         raise _refused(_key(volume), "labelled")
     work(path, text)
+
+
+def put(path: Path, volume: Volume, files: Mapping[str, bytes]) -> None:
+    """Write files into the file system in ``path``."""
+    work = tools_of(_key(volume)).put
+    if work is None:
+        raise _refused(_key(volume), "written into")
+    work(path, files)
 
 
 def renew(path: Path, volume: Volume, uuid: str) -> None:

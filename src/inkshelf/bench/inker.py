@@ -13,57 +13,28 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import partial, singledispatchmethod
 from pathlib import Path
-from typing import Any
 
-from inkshelf.bench import formatting, installers, tools
-from inkshelf.bench.contents import hidden_places
-from inkshelf.bench.folder import Bench, FirmwareStore
-from inkshelf.bench.handover import Written, flush, hand_over, take_back
+from inkshelf.bench import tools
+from inkshelf.bench.doing import do
+from inkshelf.bench.folder import Bench
+from inkshelf.bench.hands import HAND, Hands
 from inkshelf.bench.image import ImageFile, inspect, refuse_in_use
 from inkshelf.bench.journal import Journal
-from inkshelf.bench.kinds import lvm, ntfs
-from inkshelf.bench.mover import Mover, freed, give_back
-from inkshelf.bench.opening import identity, make_folder, open_own
+from inkshelf.bench.mover import freed, give_back
+from inkshelf.bench.opening import open_own
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
-from inkshelf.bench.sparse import clone, copy_data, data_bytes, punch
+from inkshelf.bench.sparse import clone, copy_data, data_bytes
 from inkshelf.bench.stored import stored
-from inkshelf.bench.tablewriter import wipe_table, write_table
 from inkshelf.core.checks import findings
-from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, CancelledError, StopsError
-from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling import words
-from inkshelf.core.size import MIB
 from inkshelf.core.steps.effort import efforts
 from inkshelf.core.steps.fold import Fold, fold
-from inkshelf.core.steps.kinds import (
-    AddEntry,
-    Confirm,
-    Create,
-    Delete,
-    Enclose,
-    Format,
-    Grow,
-    Install,
-    Label,
-    MakeLogical,
-    Move,
-    NewTable,
-    Prepare,
-    Prove,
-    Regenerate,
-    Renew,
-    RepairTable,
-    Retype,
-    SetOrder,
-    SetSecureBoot,
-    Shrink,
-)
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
@@ -98,7 +69,6 @@ class Report:
 
 
 Tell = Callable[[Progress], None]
-HAND, VOLUME = "hand", "volume"  # the folder in which a utility works, and the one file in it
 
 
 def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
@@ -181,16 +151,14 @@ def _begun(folder: Path, meant: Job | None) -> tuple[Journal, Job]:
 class _Inker:
     def __init__(self, job: Job, plan: Fold, bench: Bench, journal: Journal, tell: Tell, cancelled: Callable[[], bool]) -> None:
         self.job, self.plan, self.bench, self.journal, self.tell, self.cancelled = job, plan, bench, journal, tell, cancelled
-        self.written = Written()
         self.copied = 0
         self.sources = {one.disk: Path(one.path) for one in job.sources if one.kind == "image"}
-        self.fds: dict[str, int] = {}
+        self.hands = Hands(bench, journal, self.sources, self._carried)
         self.step, self.words, self.done = 0, "", 0
         parts = efforts(plan, job.steps, stored(job))
         self.reached = tuple(itertools.accumulate(parts))  # bytes done once copying, and each step, is over
         self.total = self.reached[-1]
         self.begun, self.begun_at = time.monotonic(), 0
-        self.store = FirmwareStore(bench.folder)
 
     def work(self) -> Report:
         """Copy, carry out, read back."""
@@ -202,10 +170,10 @@ class _Inker:
         try:
             self._copy()
             self._carry_out()
-            images = {disk: self.bench.image(disk) for disk in self.fds}
+            images = {disk: self.bench.image(disk) for disk in self.hands.fds}
             with ThreadPoolExecutor(1) as aside:  # freeing room takes long on some disks, and nobody waits for it
-                freeing = [aside.submit(give_back, fd, freed(self.plan.machines, disk)) for disk, fd in self.fds.items()]
-                machine, checks = prove(self.plan, self.job.steps, self.sources, images, self.store.read(), self._carried)
+                freeing = [aside.submit(give_back, fd, freed(self.plan.machines, disk)) for disk, fd in self.hands.fds.items()]
+                machine, checks = prove(self.plan, self.job.steps, self.sources, images, self.hands.store.read(), self._carried)
                 for one in freeing:
                     one.result()
         except OSError as error:
@@ -218,16 +186,15 @@ class _Inker:
             )
             raise BenchError(what, f"{on}; the source image is untouched.") from error
         finally:
-            for fd in self.fds.values():
-                os.close(fd)
+            self.hands.close()
         report = Report(
             str(self.bench.folder),
             [str(one) for one in images.values()],
             all(one.ok for one in checks),
             checks,
             self.copied,
-            self.written.image,
-            self.written.scratch,
+            self.hands.written.image,
+            self.hands.written.scratch,
             time.monotonic() - begun,
             machine,
         )
@@ -239,27 +206,23 @@ class _Inker:
         self.done = self.reached[0] if entry.state == "copying" else self.done
         first = entry.step if entry.state == "step" else len(self.job.steps) + 1 if entry.state != "copying" else 1
         if entry.state == "copying":
-            self.store.write(self.plan.found.firmware)
+            self.hands.store.write(self.plan.found.firmware)
             self._checkpoint(1)
         for number in range(first, len(self.job.steps) + 1):
             step, before, after = self.job.steps[number - 1], self.plan.machines[number - 1], self.plan.machines[number]
             self._say(number, words(step, Scene(self.plan.found, before, after)).title)
             if step.writes == "inside" and (self.journal.entry.state, self.journal.entry.step) != ("step", number):
                 self._checkpoint(number)
-            self._do(step, before, after)
+            do(step, self.hands, before, after)
             self.done = self.reached[number]
-        self._flush()
+        self.hands.sync()
         self.journal.over("reading back")
         shutil.rmtree(self.bench.folder / HAND, ignore_errors=True)
         self._say(len(self.job.steps) + 1, "reading everything back")
 
-    def _flush(self) -> None:
-        for fd in self.fds.values():
-            os.fsync(fd)
-
     def _checkpoint(self, number: int) -> None:
         """From here on the work can go on at step ``number``: what was done before is on the disk, and the journal says so."""
-        self._flush()
+        self.hands.sync()
         self.journal.step(number)
         shutil.rmtree(self.bench.folder / HAND, ignore_errors=True)
 
@@ -314,51 +277,12 @@ class _Inker:
                 raise BenchError(
                     f"{path} is not what was begun.", "Ink the job again into an empty bench; the source is untouched."
                 )
-            self.fds[disk.id] = self._open(path, disk.size)
+            self.hands.fds[disk.id] = self.hands.open(path, disk.size)
 
     def _scratch_bytes(self, source: ImageFile, disk: Disk) -> int:
         """The copy that a utility works on: what the image stores of the largest volume that one is handed."""
         handed = {call for step in self.job.steps if not step.moves for call in step.inside()}
         return max((data_bytes(source.fileno(), one.start, one.end) for one in disk.volumes if one.call in handed), default=0)
-
-    def _open(self, path: Path, size: int) -> int:
-        """Open a bench image for writing, never what a source is, by whatever name."""
-        fd = open_for_writing(path, size)
-        for source in self.sources.values():
-            if source.exists() and (source.stat().st_dev, source.stat().st_ino) == identity(fd):
-                os.close(fd)
-                raise BenchError(f"{path} is the source itself.", "Ink again into an empty bench folder; nothing was written.")
-        return fd
-
-    def _hand(
-        self,
-        volume: Volume,
-        fd: int,
-        work: Callable[[Path], None],
-        part: int = 0,
-        *,
-        last: bool = True,
-        size: int | None = None,
-        blank: bool = False,
-    ) -> None:
-        """Let a utility work on the volume's bytes and bring back what it changed.
-
-        The scratch file is complete and on the disk before the image is touched, and stays until the next checkpoint: a cut in
-        between is made good by bringing it back again. ``last``: the step has no further part.
-        """
-        if self.journal.entry.part > part:
-            return
-        path = self.bench.folder / HAND / VOLUME
-        if not (self.journal.entry.back and path.exists()):
-            make_folder(self.bench.folder, HAND)
-            hand_over(fd, path, volume, self.written, self._carried, blank=blank)
-            work(path)
-            flush(path)
-            self.journal.note(back=True)
-        take_back(fd, path, volume, self.written, size)
-        if not last:
-            os.fsync(fd)
-            self.journal.note(back=False, part=part + 1)
 
     def _carried(self, count: int) -> None:
         self._say(self.step, self.words, count)
@@ -370,11 +294,11 @@ class _Inker:
         stored_bytes = data_bytes(source.fileno(), 0, source.size)
         self.bench.require_room(stored_bytes + self._scratch_bytes(source, disk) + (256 << 20), source.size)
         os.close(open_own(target.parent, target.name, fresh=True))
-        self.fds[disk.id] = self._open(target, source.size)
+        self.hands.fds[disk.id] = self.hands.open(target, source.size)
         before = os.fstat(source.fileno())
-        if not clone(source.fileno(), self.fds[disk.id]):
+        if not clone(source.fileno(), self.hands.fds[disk.id]):
             self.copied += copy_data(
-                source.fileno(), self.fds[disk.id], 0, source.size, 0, lambda count: self._say(0, self.words, count)
+                source.fileno(), self.hands.fds[disk.id], 0, source.size, 0, lambda count: self._say(0, self.words, count)
             )
         after = os.fstat(source.fileno())
         if (before.st_mtime_ns, before.st_size) != (after.st_mtime_ns, after.st_size):
@@ -382,142 +306,3 @@ class _Inker:
                 f"{source.path} changed while it was copied.",
                 "Something else writes to it: close that, take the image in again, then ink.",
             )
-
-    @singledispatchmethod
-    def _do(self, step: Any, before: Machine, after: Machine) -> None:
-        """A kind that nobody said how to ink is refused, never left out."""
-        raise BenchError(f"The bench does not know how to do “{type(step).__name__}”.", "Update Ink Shelf.")
-
-    @_do.register(Confirm)
-    @_do.register(Prove)
-    def _person(self, step: Confirm | Prove, before: Machine, after: Machine) -> None:
-        """What a person makes sure of leaves no bytes."""
-
-    def _volume(self, machine: Machine, call: str) -> tuple[Disk, Volume, int]:
-        found = machine.find(call)
-        if found is None:
-            raise BenchError(f"There is no volume {call}.", "Plan again.")
-        return found[0], found[1], self.fds[found[0].id]
-
-    def _table(self, before: Machine, after: Machine, disk_id: str) -> None:
-        write_table(self.fds[disk_id], before.disk(disk_id), after.disk(disk_id), self.written)
-
-    @_do.register
-    def _new_table(self, step: NewTable, before: Machine, after: Machine) -> None:
-        wipe_table(self.fds[step.disk], before.disk(step.disk))
-        self._table(before, after, step.disk)
-
-    @_do.register
-    def _repair_table(self, step: RepairTable, before: Machine, after: Machine) -> None:
-        self._table(before, after, step.disk)
-
-    @_do.register
-    def _enclose(self, step: Enclose, before: Machine, after: Machine) -> None:
-        self._table(before, after, step.disk)
-
-    @_do.register
-    def _create(self, step: Create, before: Machine, after: Machine) -> None:
-        """Marks of what stood there before are taken away, or the new volume would seem to hold it."""
-        for place in (step.start, step.start + step.size - MIB):
-            punch(self.fds[step.disk], max(step.start, place), min(MIB, step.size))
-        self._table(before, after, step.disk)
-
-    @_do.register
-    def _delete(self, step: Delete, before: Machine, after: Machine) -> None:
-        self._table(before, after, self._volume(before, step.call)[0].id)
-
-    @_do.register
-    def _retype(self, step: Retype, before: Machine, after: Machine) -> None:
-        self._table(before, after, self._volume(after, step.call)[0].id)
-
-    @_do.register
-    def _shrink(self, step: Shrink, before: Machine, after: Machine) -> None:
-        disk, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes), size=step.to_bytes)
-        self._table(before, after, disk.id)
-
-    @_do.register
-    def _grow(self, step: Grow, before: Machine, after: Machine) -> None:
-        disk, volume, fd = self._volume(after, step.call)
-        self._table(before, after, disk.id)
-        self._hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes))
-
-    @_do.register
-    def _move(self, step: Move, before: Machine, after: Machine) -> None:
-        disk, volume, fd = self._volume(before, step.call)
-        mover = Mover(fd, self.journal, self.bench.folder, lambda count: self._say(self.step, self.words, count))
-        try:
-            mover.move(volume.start, volume.size, step.start)
-        finally:
-            self.written.image += mover.written
-            self.written.scratch += mover.scratch
-        self._write_hidden(fd, after, step.call)
-        self._table(before, after, disk.id)
-
-    def _write_hidden(self, fd: int, after: Machine, call: str) -> None:
-        """Say in the boot sector and its copies how many sectors lie before the volume now."""
-        disk, volume, _ = self._volume(after, call)
-        system = volume.filesystem
-        if system is None or system.hidden_sectors is None:
-            return
-        with ImageFile(self.bench.image(disk.id)) as image:
-            places = hidden_places(volume, Slice(image, volume.start, volume.size))
-        for at in places:
-            self.written.put(fd, system.hidden_sectors.to_bytes(4, "little"), volume.start + at)
-
-    @_do.register
-    def _label(self, step: Label, before: Machine, after: Machine) -> None:
-        _, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: formatting.label(path, volume, step.label))
-
-    @_do.register
-    def _renew(self, step: Renew, before: Machine, after: Machine) -> None:
-        disk, volume, fd = self._volume(before, step.call)
-        if volume.filesystem:
-            self._hand(volume, fd, lambda path: formatting.renew(path, volume, step.uuid))
-        self._table(before, after, disk.id)
-
-    @_do.register
-    def _make_logical(self, step: MakeLogical, before: Machine, after: Machine) -> None:
-        _, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: lvm.add_logical(path, step.name, step.size))
-
-    @_do.register
-    def _format(self, step: Format, before: Machine, after: Machine) -> None:
-        disk, volume, fd = self._volume(before, step.call)
-        self._hand(volume, fd, lambda path: formatting.make(path, disk, volume, step), blank=True)
-
-    @_do.register
-    def _prepare(self, step: Prepare, before: Machine, after: Machine) -> None:
-        disk, volume, fd = self._volume(before, step.call)
-        if step.what == "fast_startup_off" and volume.filesystem and volume.filesystem.hibernated:
-            with ImageFile(self.bench.image(disk.id)) as image:
-                place = ntfs.hibernation_header(Slice(image, volume.start, volume.size))
-            if place is not None:  # stand-in for a full shutdown of the owner's system: the header is blanked
-                self.written.put(fd, bytes(4096), volume.start + place)
-
-    @_do.register
-    def _install(self, step: Install, before: Machine, after: Machine) -> None:
-        for part, (call, put) in enumerate(((step.call, installers.put_root), (step.esp, installers.put_startup))):
-            _, volume, fd = self._volume(before, call)
-            self._hand(volume, fd, partial(put, step=step), part, last=part == 1)
-
-    @_do.register
-    def _regenerate(self, step: Regenerate, before: Machine, after: Machine) -> None:
-        _, root, _ = self._volume(before, step.call)
-        _, volume, fd = self._volume(before, step.esp)
-        title = root.holds.title if root.holds else step.call
-        self._hand(volume, fd, lambda path: installers.put_menu(path, step, title))
-
-    @_do.register(AddEntry)
-    @_do.register(SetOrder)
-    @_do.register(SetSecureBoot)
-    def _firmware(self, step: AddEntry | SetOrder | SetSecureBoot, before: Machine, after: Machine) -> None:
-        self.store.write(after.firmware)
-
-
-def open_for_writing(path: Path, size: int) -> int:
-    """Open a bench image and give it its length; links and devices are refused as everywhere."""
-    fd = open_own(path.parent, path.name)
-    os.ftruncate(fd, size)
-    return fd

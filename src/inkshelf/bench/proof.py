@@ -11,10 +11,12 @@ from pathlib import Path
 from inkshelf.bench import differences, formatting, outside
 from inkshelf.bench.contents import kept
 from inkshelf.bench.image import ImageFile
+from inkshelf.bench.kinds import TOOLS
 from inkshelf.bench.second_reader import agrees
 from inkshelf.bench.sparse import copy_data, data_bytes
 from inkshelf.core.boot.rehearse import rehearse
-from inkshelf.core.errors import BenchError
+from inkshelf.core.disk.source import Slice
+from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk, FileSystem, Firmware, Machine, Volume
 from inkshelf.core.size import MIB, binary
@@ -121,7 +123,8 @@ def prove(
             checks.append(Check(f"disk {planned.id}: table, by another reader", ok, said))
             for volume in planned.volumes:
                 found = () if volume.call in lost else _states(plan, volume.call)
-                checks += _volume_checks(volume, read, image, found, source)
+                left = _left(plan, steps, volume.call)
+                checks += _volume_checks(volume, read, image, found, source, left)
                 beat(2 * data_bytes(image.fileno(), volume.start, volume.end))
     checks += [_later(step) for step in steps if isinstance(step, Format) and step.subvolumes]
     machine = replace(plan.planned, disks=tuple(disks), firmware=firmware)
@@ -134,6 +137,31 @@ def _states(plan: Fold, call: str) -> tuple[Volume, ...]:
     """The volume as found and after every step; nothing where it was not there at first."""
     places = [machine.find(call) for machine in plan.machines]
     return tuple(one[1] for one in places if one) if places[0] else ()
+
+
+def _left(plan: Fold, steps: tuple[Step, ...], call: str) -> dict[str, bytes]:
+    """The files that the steps promise in a volume, as the last of them leaves them."""
+    left: dict[str, bytes] = {}
+    for before, step in zip(plan.machines, steps, strict=False):
+        if call in step.gives_up(before):
+            left = {}
+        left |= {path: data for at, path, data in step.leaves() if at == call}
+    return left
+
+
+def _there(volume: Volume, image: ImageFile, path: str, data: bytes) -> Check:
+    """Read a file that a step promised, by our own reader, which did not write it."""
+    own = TOOLS.get(volume.filesystem.kind) if volume.filesystem else None
+    what = f"{volume.call}: {path}"
+    if own is None or own.read is None:
+        return Check(what, False, "there is no way to read it back")
+    try:
+        seen = own.read(Slice(image, volume.start, volume.size), path)
+    except FormatError as error:
+        return Check(what, False, f"could not be read back: {error.what}")
+    if seen is None:
+        return Check(what, False, "not there")
+    return Check(what, seen == data, "reads back as planned" if seen == data else "holds something else than was planned")
 
 
 def _equal(what: str, expected: object, seen: object) -> Check:
@@ -162,7 +190,7 @@ def _later(step: Format) -> Check:
 
 
 def _volume_checks(
-    planned: Volume, read: Disk, image: ImageFile, found: tuple[Volume, ...], source: ImageFile
+    planned: Volume, read: Disk, image: ImageFile, found: tuple[Volume, ...], source: ImageFile, left: dict[str, bytes]
 ) -> Iterator[Check]:
     now = next((one for one in read.volumes if one.call == planned.call), None)
     if now is None:
@@ -176,8 +204,10 @@ def _volume_checks(
         if fault is not None:
             yield Check(f"{planned.call}: its own checker", not fault, fault or "clean")
     if found:
-        ok, said, what = kept(found, now, source, image)
+        ok, said, what = kept(found, now, source, image, frozenset(left))
         yield Check(f"{planned.call}: {what}", ok, said)
+    for path, data in left.items():
+        yield _there(now, image, path, data)
 
 
 def _used(planned: Volume, now: Volume) -> Check:

@@ -31,6 +31,9 @@ TypeId = Annotated[str, Meta(pattern=rf"^(?:{_HEX_GUID}|0x[0-9A-Fa-f]{{2}})?{_EN
 Signature = Annotated[str, Meta(pattern=rf"^(?:[0-9A-Fa-f]{{8}})?{_END}")]
 Identity = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9-]{{0,64}}{_END}")]
 """A file system's UUID, serial or LVM identifier."""
+_PART = r"\.?[A-Za-z0-9_+@-](?:[A-Za-z0-9 ._+@-]{0,98}[A-Za-z0-9_+@-])?"
+FilePath = Annotated[str, Meta(pattern=rf"^(?:/{_PART}){{1,12}}{_END}")]
+"""A file's place in a volume, from its root, in characters that every file system, utility and shell takes as they are."""
 Count = Annotated[int, Meta(ge=0, le=1 << 62)]
 """Bytes, sectors or a number: never below zero."""
 

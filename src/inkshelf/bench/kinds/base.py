@@ -19,7 +19,8 @@ class Tools:
     """What can be done with one kind; ``None``: it cannot, and who asks is refused in words.
 
     ``check``: its own checker with its options. ``digests``: the hash of everything that people put there, ``compared``: how that is
-    said. ``packages``: the utilities that each work needs, with the package that holds them. ``boot_copies``: where copies of the boot
+    said. ``put`` writes files by their paths (``/`` between the parts), in the place of those that are there, and makes folders; ``read``
+    returns one, ``None`` where it is not there. ``packages``: the utilities that each work needs, with the package that holds them. ``boot_copies``: where copies of the boot
     sector stand, from the volume's start.
     """
 
@@ -33,6 +34,8 @@ class Tools:
     compared: str = ""
     things: str = "files"
     left_out: str = ""
+    put: Callable[[Path, Mapping[str, bytes]], None] | None = None
+    read: Callable[[Slice, str], bytes | None] | None = None
     boot_copies: Callable[[Slice], tuple[int, ...]] | None = None
     makes_with: Mapping[str, str] = field(default_factory=dict)
     changes_with: Mapping[str, str] = field(default_factory=dict)

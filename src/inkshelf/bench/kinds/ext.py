@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
@@ -15,6 +17,7 @@ from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.steps.kinds import Format
 
 PACKAGE = "e2fsprogs"
+LARGEST = 1 << 20  # bytes of a file that is read back whole
 
 
 def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
@@ -50,6 +53,33 @@ def digests(source: Slice) -> Digests:
     return found
 
 
+def put(path: Path, files: Mapping[str, bytes]) -> None:
+    """By a script in the utility's own language, which parts words at blanks outside quotes."""
+    with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
+        folders = {str(one) for name in files for one in Path(name).parents if str(one) != "/"}
+        lines = [f'mkdir "{folder}"' for folder in sorted(folders)]
+        for index, (name, data) in enumerate(files.items()):
+            (Path(scratch) / str(index)).write_bytes(data)
+            lines += [f'rm "{name}"', f'write {index} "{name}"']
+        (Path(scratch) / "script").write_text("\n".join(lines) + "\n")
+        tools.run("debugfs", "-w", "-f", "script", path.resolve(), folder=Path(scratch))
+
+
+def read(source: Slice, path: str) -> bytes | None:
+    """Return a file of an ext volume."""
+    volume = ext.open_ext(source)
+    if volume is None:
+        raise FormatError(UNREADABLE)
+    file = next((one for one in ext_files.files(volume) if one.path == path), None)
+    if file is None or file.kind != ext_files.FILE or file.size > LARGEST:
+        return None
+    data = bytearray(file.value.ljust(file.size, b"\0"))
+    for logical, start, length in file.runs:
+        piece = source.read(start, min(length, max(0, file.size - logical)))
+        data[logical : logical + len(piece)] = piece
+    return bytes(data)
+
+
 TOOLS = Tools(
     ("ext4", "ext3", "ext2"),
     make=make,
@@ -58,6 +88,8 @@ TOOLS = Tools(
     renew=renew,
     check=("e2fsck", "-f", "-n"),
     digests=digests,
+    put=put,
+    read=read,
     makes_with={"mkfs.ext4": PACKAGE},
     changes_with=dict.fromkeys(("resize2fs", "e2fsck", "tune2fs", "e2label"), PACKAGE),
 )

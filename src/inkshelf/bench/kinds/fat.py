@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import struct
+import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
@@ -44,6 +46,30 @@ def digests(source: Slice) -> Digests:
     return {node.path: hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest() for node in nodes}
 
 
+def put(path: Path, files: Mapping[str, bytes]) -> None:
+    folders: list[str] = []
+    for name in files:
+        parts = name.strip("/").split("/")[:-1]
+        folders += ["/".join(parts[: index + 1]) for index in range(len(parts))]
+    for folder in dict.fromkeys(folders):
+        tools.run("mmd", "-D", "s", "-i", path, f"::/{folder}", accept=(0, 1))
+    with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
+        for name, data in files.items():
+            local = Path(scratch) / "file"
+            local.write_bytes(data)
+            tools.run("mcopy", "-o", "-i", path, local, f"::{name}")
+
+
+def read(source: Slice, path: str) -> bytes | None:
+    """Return a file of a FAT volume; names mean the same in capitals and small letters."""
+    table = fat.layout(source)
+    if table is None:
+        raise FormatError(UNREADABLE)
+    wanted = path.replace("/", "\\").lower()
+    node = next((one for one in fat.listing(source, table, 13) if one.path.lower() == wanted and not one.folder), None)
+    return fat.read_file(source, table, node) if node else None
+
+
 def boot_copies(source: Slice) -> tuple[int, ...]:
     """FAT32 says itself in which sector the copy of its boot sector stands; FAT12 and FAT16 have none."""
     head = source.read(0, 512)
@@ -60,6 +86,8 @@ TOOLS = Tools(
     renew=renew,
     check=("fsck.fat", "-n"),
     digests=digests,
+    put=put,
+    read=read,
     boot_copies=boot_copies,
     makes_with={"mkfs.fat": PACKAGE},
     changes_with={"fatlabel": PACKAGE},

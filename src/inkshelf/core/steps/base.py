@@ -41,6 +41,10 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
         """Return the call numbers of the volumes whose inside the step writes."""
         return (self.call,) if self.writes == "inside" else ()  # type: ignore[attr-defined]
 
+    def leaves(self) -> tuple[tuple[str, str, bytes], ...]:
+        """Return the files that the step promises, as (call number, path, contents): the proof reads them back."""
+        return ()
+
     def gives_up(self, before: Machine) -> tuple[str, ...]:
         """Return the call numbers of the volumes whose contents the step gives up."""
         return ()

@@ -1,0 +1,172 @@
+"""How each kind of step is done on bench copies: one function a kind, and a kind that nobody said how to do is refused."""
+
+from __future__ import annotations
+
+from functools import partial, singledispatch
+from typing import Any
+
+from inkshelf.bench import formatting, installers
+from inkshelf.bench.hands import Hands
+from inkshelf.bench.image import ImageFile
+from inkshelf.bench.kinds import lvm, ntfs
+from inkshelf.bench.mover import Mover
+from inkshelf.bench.sparse import punch
+from inkshelf.bench.tablewriter import wipe_table
+from inkshelf.core.disk.source import Slice
+from inkshelf.core.errors import BenchError
+from inkshelf.core.machine.state import Machine
+from inkshelf.core.size import MIB
+from inkshelf.core.steps.kinds import (
+    AddEntry,
+    Confirm,
+    Create,
+    Delete,
+    Enclose,
+    Format,
+    Grow,
+    Install,
+    Label,
+    MakeLogical,
+    Move,
+    NewTable,
+    Prepare,
+    Prove,
+    Regenerate,
+    Renew,
+    RepairTable,
+    Retype,
+    SetOrder,
+    SetSecureBoot,
+    Shrink,
+)
+
+
+@singledispatch
+def do(step: Any, hands: Hands, before: Machine, after: Machine) -> None:
+    """Do a step on the bench, from the machine before it to the one after it; raises ``BenchError`` for a kind that is not known."""
+    raise BenchError(f"The bench does not know how to do “{type(step).__name__}”.", "Update Ink Shelf.")
+
+
+@do.register(Confirm)
+@do.register(Prove)
+def _person(step: Confirm | Prove, hands: Hands, before: Machine, after: Machine) -> None:
+    """What a person makes sure of leaves no bytes."""
+
+
+@do.register
+def _new_table(step: NewTable, hands: Hands, before: Machine, after: Machine) -> None:
+    wipe_table(hands.fds[step.disk], before.disk(step.disk))
+    hands.table(before, after, step.disk)
+
+
+@do.register
+def _repair_table(step: RepairTable, hands: Hands, before: Machine, after: Machine) -> None:
+    hands.table(before, after, step.disk)
+
+
+@do.register
+def _enclose(step: Enclose, hands: Hands, before: Machine, after: Machine) -> None:
+    hands.table(before, after, step.disk)
+
+
+@do.register
+def _create(step: Create, hands: Hands, before: Machine, after: Machine) -> None:
+    """Marks of what stood there before are taken away, or the new volume would seem to hold it."""
+    for place in (step.start, step.start + step.size - MIB):
+        punch(hands.fds[step.disk], max(step.start, place), min(MIB, step.size))
+    hands.table(before, after, step.disk)
+
+
+@do.register
+def _delete(step: Delete, hands: Hands, before: Machine, after: Machine) -> None:
+    hands.table(before, after, hands.volume(before, step.call)[0].id)
+
+
+@do.register
+def _retype(step: Retype, hands: Hands, before: Machine, after: Machine) -> None:
+    hands.table(before, after, hands.volume(after, step.call)[0].id)
+
+
+@do.register
+def _shrink(step: Shrink, hands: Hands, before: Machine, after: Machine) -> None:
+    disk, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes), size=step.to_bytes)
+    hands.table(before, after, disk.id)
+
+
+@do.register
+def _grow(step: Grow, hands: Hands, before: Machine, after: Machine) -> None:
+    disk, volume, fd = hands.volume(after, step.call)
+    hands.table(before, after, disk.id)
+    hands.hand(volume, fd, lambda path: formatting.resize(path, volume, step.to_bytes))
+
+
+@do.register
+def _move(step: Move, hands: Hands, before: Machine, after: Machine) -> None:
+    disk, volume, fd = hands.volume(before, step.call)
+    mover = Mover(fd, hands.journal, hands.bench.folder, hands.carried)
+    try:
+        mover.move(volume.start, volume.size, step.start)
+    finally:
+        hands.written.image += mover.written
+        hands.written.scratch += mover.scratch
+    hands.write_hidden(fd, after, step.call)
+    hands.table(before, after, disk.id)
+
+
+@do.register
+def _label(step: Label, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: formatting.label(path, volume, step.label))
+
+
+@do.register
+def _renew(step: Renew, hands: Hands, before: Machine, after: Machine) -> None:
+    disk, volume, fd = hands.volume(before, step.call)
+    if volume.filesystem:
+        hands.hand(volume, fd, lambda path: formatting.renew(path, volume, step.uuid))
+    hands.table(before, after, disk.id)
+
+
+@do.register
+def _make_logical(step: MakeLogical, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: lvm.add_logical(path, step.name, step.size))
+
+
+@do.register
+def _format(step: Format, hands: Hands, before: Machine, after: Machine) -> None:
+    disk, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: formatting.make(path, disk, volume, step), blank=True)
+
+
+@do.register
+def _prepare(step: Prepare, hands: Hands, before: Machine, after: Machine) -> None:
+    disk, volume, fd = hands.volume(before, step.call)
+    if step.what == "fast_startup_off" and volume.filesystem and volume.filesystem.hibernated:
+        with ImageFile(hands.bench.image(disk.id)) as image:
+            place = ntfs.hibernation_header(Slice(image, volume.start, volume.size))
+        if place is not None:  # stand-in for a full shutdown of the owner's system: the header is blanked
+            hands.written.put(fd, bytes(4096), volume.start + place)
+
+
+@do.register
+def _install(step: Install, hands: Hands, before: Machine, after: Machine) -> None:
+    for part, (call, put) in enumerate(((step.call, installers.put_root), (step.esp, installers.put_startup))):
+        _, volume, fd = hands.volume(before, call)
+        hands.hand(volume, fd, partial(put, step=step), part, last=part == 1)
+
+
+@do.register
+def _regenerate(step: Regenerate, hands: Hands, before: Machine, after: Machine) -> None:
+    _, root, _ = hands.volume(before, step.call)
+    _, volume, fd = hands.volume(before, step.esp)
+    title = root.holds.title if root.holds else step.call
+    hands.hand(volume, fd, lambda path: installers.put_menu(path, step, title))
+
+
+@do.register(AddEntry)
+@do.register(SetOrder)
+@do.register(SetSecureBoot)
+def _firmware(step: AddEntry | SetOrder | SetSecureBoot, hands: Hands, before: Machine, after: Machine) -> None:
+    hands.store.write(after.firmware)
