@@ -298,6 +298,16 @@ def test_a_change_says_its_step_and_what_it_gives_up(job_file: Path, capsys: pyt
     assert "taken back: 33  Format S1 as XFS" in good(capsys, "change", job_file, "undo")
 
 
+def test_a_file_is_written_by_hand_and_read_on_the_sheet(job_file: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    said = good(capsys, "change", job_file, "write", "B1", "/notes.txt", "one 'line'", "two")
+    assert "Write /notes.txt into B1" in said
+    good(capsys, "sheet", job_file, "-o", job_file.with_suffix(".md"))
+    assert "one 'line'" in job_file.with_suffix(".md").read_text()
+    for words in (("/notes.txt",), ("../up", "x"), ("/a", "x\ny"), ("/a", "x", "--size", "1GiB")):
+        status, _, error = out(capsys, "change", job_file, "write", "B1", *words)
+        assert (status, error.count("\n")) == (2, 1), error
+
+
 def test_going_on_where_nothing_was_begun_says_only_that(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     for bench in (tmp_path, tmp_path / "nowhere"):
         status, _, error = out(capsys, "resume", "--bench", bench)

@@ -39,6 +39,7 @@ from inkshelf.core.steps.kinds import (
     SetSecureBoot,
     Shrink,
 )
+from inkshelf.core.steps.making import WriteFile
 
 
 @singledispatch
@@ -138,6 +139,12 @@ def _make_logical(step: MakeLogical, hands: Hands, before: Machine, after: Machi
 def _format(step: Format, hands: Hands, before: Machine, after: Machine) -> None:
     disk, volume, fd = hands.volume(before, step.call)
     hands.hand(volume, fd, lambda path: formatting.make(path, disk, volume, step), blank=True)
+
+
+@do.register
+def _write_file(step: WriteFile, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: formatting.put(path, volume, {step.path: step.contents}))
 
 
 @do.register

@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING
 
 from inkshelf.cli.shared import Command, load, print_json, read_job, save, takes_job, word
 from inkshelf.core.errors import PlanError
+from inkshelf.core.texts import shown
 
 if TYPE_CHECKING:
     from inkshelf.core.plan.job import Job
+    from inkshelf.core.steps.making import WriteFile
 
 OPTIONS = {
     "size": "a size with a unit, or rest",
@@ -17,7 +19,7 @@ OPTIONS = {
     "at": "at this place, for example 40GiB",
     "type": "for create: a partition type, or extended",
     "table": "for create: a fresh table, gpt or mbr; all volumes go",
-    "fs": "for format: fat32, exfat, ntfs, ext4, xfs, btrfs, swap, luks or lvm",
+    "fs": "for format: a file system, for example ext4; another word is answered with the list",
     "label": "for label, format and create: the label, or the name of a partition, group or logical volume",
     "subvolumes": "for format as btrfs: their names, with commas",
 }
@@ -25,7 +27,7 @@ OPTIONS = {
 
 def _takes(parser: ArgumentParser) -> None:
     takes_job(parser, json_too=True)
-    verbs = "create, delete, move, resize, format, label, type, flag, renew, repair, prepare, arrange, or undo"
+    verbs = "create, delete, move, resize, format, label, type, flag, renew, repair, prepare, write, arrange, or undo"
     parser.add_argument("verb", metavar="VERB", type=word, help=verbs)
     parser.add_argument(
         "call",
@@ -36,7 +38,11 @@ def _takes(parser: ArgumentParser) -> None:
         help="a call number such as S1; for create the disk's letter, or a container",
     )
     parser.add_argument(
-        "words", metavar="WORD", nargs="*", type=word, help="the label, the type, a flag and on or off, or the line to arrange"
+        "words",
+        metavar="WORD",
+        nargs="*",
+        type=word,
+        help="the label, the type, a flag and on or off, a file's path and its lines, or the line to arrange",
     )
     for name, words in OPTIONS.items():
         parser.add_argument(f"--{name}", type=word, help=words)
@@ -66,9 +72,29 @@ def _changed(old: Job, verb: str, call: str, said: list[str], options: dict[str,
         return byhand.take_back(old)
     if verb == "arrange":
         return byhand.arrange(old, call, " ".join(said))
+    if verb == "write":
+        _all_taken(verb, [key for key, value in options.items() if value is not None], [])
+        return byhand.exactly(old, _file(call.upper(), said))
     _all_taken(verb, [key for key, value in options.items() if value is not None], said)
     named = {"name": options["label"]} if verb == "create" else {}
     return byhand.change(old, verb, call.upper(), **{**options, **named, **_meant(verb, said)})
+
+
+def _file(call: str, said: list[str]) -> WriteFile:
+    """``write D1 /folder/name "first line" "second line"``."""
+    import msgspec
+
+    from inkshelf.core.steps.making import WriteFile
+
+    if len(said) < 2:
+        raise PlanError("Say the file's path and its lines.", 'For example: write D1 /notes.txt "first line" "second line".')
+    try:
+        return msgspec.convert({"kind": "write-file", "call": call, "path": said[0], "lines": said[1:]}, WriteFile)
+    except msgspec.ValidationError:
+        raise PlanError(
+            f"“{shown(said[0])}” in {shown(call)} cannot be written.",
+            "A path begins with / and has letters, digits, blanks and ._+@- only; lines have no control characters.",
+        ) from None
 
 
 TAKES = {
@@ -77,7 +103,7 @@ TAKES = {
     "resize": ("size",),
     "format": ("fs", "label", "subvolumes"),
     "label": ("label",),
-    **dict.fromkeys(("delete", "type", "flag", "renew", "repair", "prepare"), ()),
+    **dict.fromkeys(("delete", "type", "flag", "renew", "repair", "prepare", "write"), ()),
 }
 WORDS_TAKEN = {"label": 1, "type": 1, "flag": 2, "prepare": 1}
 

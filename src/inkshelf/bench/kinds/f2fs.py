@@ -6,9 +6,10 @@ from pathlib import Path
 
 from inkshelf.bench import tools
 from inkshelf.bench.hashing import digest
-from inkshelf.bench.kinds.base import Digests, Tools
-from inkshelf.core.disk.kinds.f2fs import BLOCK
+from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
+from inkshelf.core.disk.kinds.f2fs import BLOCK, super_block
 from inkshelf.core.disk.source import Slice
+from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.steps.kinds import Format
 
@@ -26,6 +27,8 @@ def label(path: Path, text: str) -> None:
 
 def digests(source: Slice) -> Digests:
     """Return the hash of every stretch behind the two super blocks, which are all that a label rewrites."""
+    if super_block(source) is None:
+        raise FormatError(UNREADABLE)
     starts = range(2 * BLOCK, source.size, STRETCH)
     return {low: digest(source, low, min(low + STRETCH, source.size)) for low in starts}
 

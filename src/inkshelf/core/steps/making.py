@@ -3,11 +3,16 @@
 from typing import ClassVar
 
 from inkshelf.core.disk.filesystems import fresh, named_label, title
+from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import BootFile, FileSystem, Machine, SystemRoot
+from inkshelf.core.size import align_up
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
-from inkshelf.core.texts import Call, Count, Identity, Key, KeyOrNone, Line
+from inkshelf.core.texts import Call, Count, FilePath, Identity, Key, KeyOrNone, Line
 from inkshelf.core.value import replace
+from inkshelf.data import exact
+
+LARGEST_FILE = 64 << 10
 
 
 class Format(StepBase, frozen=True, tag="format"):
@@ -98,6 +103,54 @@ class Regenerate(StepBase, frozen=True, tag="regenerate"):
         if root.holds is None:
             raise StepError(f"No system is on {self.call} that could make its menu anew.", "Install it first.")
         return _with_files(machine, self.esp, self.files)
+
+
+class WriteFile(StepBase, frozen=True, tag="write-file"):
+    """A small file of text is written into a volume, in the place of one of that name. ``lines``: without their ends; UTF-8."""
+
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    path: FilePath
+    lines: tuple[Line, ...]
+
+    @property
+    def contents(self) -> bytes:
+        """The file's bytes: every line ends with a line feed."""
+        return "".join(f"{line}\n" for line in self.lines).encode()
+
+    def leaves(self) -> tuple[tuple[str, str, bytes], ...]:
+        """The file is there afterwards."""
+        return ((self.call, self.path, self.contents),)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the volume a little fuller; what starting is read from is left to what installs it."""
+        _, volume = volume_of(machine, self.call)
+        system = volume.filesystem
+        if system is None or not kind_of(system.kind).takes_files:
+            raise StepError(
+                f"No file can be written into {self.call} from outside.", "Write it in the system that owns the volume."
+            )
+        if system.dirty or system.hibernated:
+            raise StepError(
+                f"{self.call} is marked for a check or half asleep.", "Start its own system and put that right first."
+            )
+        if not self.lines or len(self.contents) > LARGEST_FILE:
+            raise StepError("The file is empty or longer than 64 KiB.", "Bring it over by hand.")
+        if _of_starting(self.path):
+            raise StepError(f"{self.path} is a file that starting depends on.", "It is written by what installs the system.")
+        need = align_up(len(self.contents), system.cluster_bytes or 4096)
+        if system.used_bytes is not None and system.size_bytes - system.used_bytes < need:
+            raise StepError(f"{self.call} is full.", "Make room in it first.")
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=_fuller(one.filesystem, need)))
+
+
+def _of_starting(path: str) -> bool:
+    """Whether what is known of a machine's start is read from there."""
+    own = (exact("linux", "release_file"), exact("linux", "mount_table"))
+    folders = (exact("paths", "fallback_x64").replace("\\", "/").split("/")[1], exact("linux", "boot_folder").strip("/"))
+    return path in own or path.split("/")[1].lower() in {one.lower() for one in folders}
 
 
 def _with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Machine:

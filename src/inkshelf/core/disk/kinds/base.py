@@ -45,7 +45,8 @@ class Kind:
     label), ``label_bytes``: counted in UTF-8. ``smallest``: bytes. ``identity``: drawn from a seed and a purpose. ``resized``: the file
     system at another size; ``grows_itself``: the command that grows the inside where it is mounted or unlocked. The ``*_lines`` are what
     a person types as root on a live system, given a shell expression for the volume and its new size in bytes; ``own_shrink``: its own
-    system has a box for it. ``payload``: where what a container holds begins. ``encrypted``: nobody reads it without its key.
+    system has a box for it. ``payload``: where what a container holds begins. ``encrypted``: nobody reads it without its key. ``takes_files``: single files
+    can be written into it from outside.
     """
 
     key: str
@@ -74,3 +75,4 @@ class Kind:
     container: bool = False
     encrypted: bool = False
     renewable: bool = False
+    takes_files: bool = False

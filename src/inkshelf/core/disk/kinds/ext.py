@@ -114,6 +114,7 @@ def _kind(key: str, *, makes: bool = False) -> Kind:
         renew_lines=_renew,
         gives_room=True,
         renewable=True,
+        takes_files=True,
     )
 
 

@@ -53,7 +53,7 @@ def _checkpoint(source: ByteSource, block: int) -> SimpleNamespace | None:
     return found if ~zlib.crc32(raw[: found.sum_at], ~MAGIC & 0xFFFFFFFF) & 0xFFFFFFFF == said else None
 
 
-def _super(source: ByteSource) -> SimpleNamespace | None:
+def super_block(source: ByteSource) -> SimpleNamespace | None:
     """Return the first of the two copies that has its mark."""
     for at in (SUPER_AT, BLOCK + SUPER_AT):
         raw = source.read(at, SUPER.size)
@@ -65,7 +65,7 @@ def _super(source: ByteSource) -> SimpleNamespace | None:
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
     from inkshelf.core.disk.probe import Contents
 
-    head = _super(source)
+    head = super_block(source)
     if head is None:
         return None
     if (head.log_block, head.log_segment) != (12, 9):

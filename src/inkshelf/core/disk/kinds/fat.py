@@ -96,6 +96,7 @@ def _kind(key: str, title: str, *, makes: bool = False, hidden_at: tuple[int, ..
         renew_lines=_renew,
         hidden_at=hidden_at,
         renewable=True,
+        takes_files=True,
     )
 
 

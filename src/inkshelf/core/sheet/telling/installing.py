@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import shlex
+
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.people import installed
+from inkshelf.core.size import grouped
 from inkshelf.core.steps.kinds import Install, Regenerate
+from inkshelf.core.steps.making import WriteFile
 from inkshelf.data import exact
 
 MOUNT_OPTIONS = {"/": "ext4 defaults", "/home": "ext4 defaults", "/boot/efi": "vfat umask=0077", "none": "swap sw"}
@@ -31,6 +35,30 @@ def _install(step: Install, scene: Scene) -> Words:
         paste=mount_lines(step.mounts),
         into=exact("linux", "mount_table"),
         minutes=installed(step),
+    )
+
+
+@told.register
+def _write_file(step: WriteFile, scene: Scene) -> Words:
+    folder, name = step.path.rsplit("/", 1)
+    place = f'"$MOUNTED"{shlex.quote(folder)}' if folder else '"$MOUNTED"'
+    lines = " ".join(shlex.quote(line) for line in step.lines)
+    return Words(
+        "Install",
+        f"Write {step.path} into {step.call}",
+        (("size", f"{grouped(len(step.contents))} B"),),
+        f"The last line but one shows {len(step.lines)} line(s), as they stand here.",
+        f"A file of that name in {step.call} is written over.",
+        back=f"remove {step.path}, or bring the old one back from the back-up",
+        commands=(
+            f'MOUNTED=$(mktemp -d) && mount {scene.part(step.call)} "$MOUNTED"',
+            f"mkdir -p {place} && printf '%s\\n' {lines} > {place}/{shlex.quote(name)}",
+            f"sync && cat {place}/{shlex.quote(name)}",
+            'umount "$MOUNTED" && rmdir "$MOUNTED"',
+        ),
+        paste=step.lines,
+        into=step.path,
+        minutes=2,
     )
 
 
