@@ -302,7 +302,9 @@ def test_a_file_is_written_by_hand_and_read_on_the_sheet(job_file: Path, capsys:
     said = good(capsys, "change", job_file, "write", "B1", "/notes.txt", "one 'line'", "two")
     assert "Write /notes.txt into B1" in said
     good(capsys, "sheet", job_file, "-o", job_file.with_suffix(".md"))
-    assert "one 'line'" in job_file.with_suffix(".md").read_text()
+    assert "printf '%s\\n' 'one '\"'\"'line'\"'\"'' two" in job_file.with_suffix(".md").read_text()
+    good(capsys, "sheet", job_file, "-o", job_file.with_suffix(".paper"))
+    assert job_file.with_suffix(".paper").read_text().startswith("<!doctype html>"), "what a name does not say"
     for words in (("/notes.txt",), ("../up", "x"), ("/a", "x\ny"), ("/a", "x", "--size", "1GiB")):
         status, _, error = out(capsys, "change", job_file, "write", "B1", *words)
         assert (status, error.count("\n")) == (2, 1), error

@@ -17,14 +17,15 @@ if TYPE_CHECKING:
 def _takes_sheet(parser: ArgumentParser) -> None:
     takes_job(parser)
     parser.add_argument("-o", "--output", metavar="FILE", type=path, required=True)
-    parser.add_argument("--format", default="html", type=word, help="html, md or pdf")
+    parser.add_argument("--format", type=word, help="html, md or pdf; as the file's name ends where nothing is said, else html")
 
 
 def _sheet(said: Namespace) -> int:
     from inkshelf.store.jobfile import write_atomically
 
     written: dict[str, Callable[[Reading], bytes]] = {"html": _html, "md": _markdown, "pdf": _pdf}
-    writer = choice("--format", said.format, written)
+    ending = said.output.suffix[1:].lower()
+    writer = choice("--format", said.format or (ending if ending in written else "html"), written)
     reading, _ = read_job(said.job)
     if not reading.job.steps:
         raise JobError(
