@@ -8,7 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from disks import assemble
 from inkshelf.core.aims.beside import Beside
+from inkshelf.core.checks import findings
+from inkshelf.core.machine.state import Disk, Extended, FileSystem, Table, Volume
 from inkshelf.core.plan.byhand import exactly
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
@@ -161,3 +164,43 @@ def test_words_on_the_gauge_never_meet(places: list[tuple[float, float]]) -> Non
         assert line != beside or one[1] < other[0] or other[1] < one[0]
     apart = [(200.0 * place, 200.0 * place + 100) for place in range(3)]
     assert lines_of(apart) == [0, 0, 0]
+
+
+@given(st.lists(st.tuples(st.integers(1, 30), st.booleans()), min_size=1, max_size=6), st.integers(600, 1600))
+def test_what_is_said_of_an_extended_partition_lies_beside_torn_stubs(logicals: list[tuple[int, bool]], width: int) -> None:
+    volumes, at = [], 20 * GIB
+    for number, (size, _) in enumerate(logicals, 5):
+        at += MIB
+        volumes.append(Volume("", number, at, size * GIB, "0x83", logical=True, filesystem=FileSystem("ext4", size * GIB)))
+        at += size * GIB
+    inside = Extended(2, 20 * GIB, at + 5 * GIB - 20 * GIB)
+    first = Volume("", 1, MIB, 19 * GIB, "0x83", filesystem=FileSystem("ext4", 19 * GIB, used_bytes=GIB))
+    disk = Disk("A", at + 6 * GIB, table=Table("mbr", signature="00c0ffee", extended=inside), volumes=(first, *volumes))
+    job = Job(found=assemble((disk,), "legacy"))
+    calls = {one.number: one.call for one in job.found.disks[0].volumes}
+    gone = [calls[number] for number, (_, lost) in enumerate(logicals, 5) if lost]
+    for call in gone:
+        job = exactly(job, Format(call, "ext4", "", ""))
+    shelf = lay_out(read(job), "A", 0.0, float(width))
+    torn = [one.top for one in shelf.ribbons if one.kind == "lost"]
+    assert len(torn) == len(gone)
+    (brace,) = [one for one in shelf.braces if not one.planned]
+    for low, high in brace.lines:
+        assert brace.x <= low < high <= brace.x + brace.width + 0.01
+        assert not [stub for stub in torn if stub[0] < high - 0.01 and low + 0.01 < stub[1]]
+    if brace.words_x is not None:
+        assert not [stub for stub in torn if stub[0] < brace.words_x + 140 and brace.words_x < stub[1]]
+    if not torn:
+        assert brace.lines == ((brace.x, brace.x + brace.width),)
+    assert all(one.x < width - 30 for one in shelf.ticks), "the unit stands there"
+
+
+def test_what_is_lost_is_said_first_and_with_its_disk(found_job: Job) -> None:
+    reading = read(exactly(found_job, Format("R1", "ext4", "", "")))
+    said = [one for one in findings(reading) if one.severity == "warn"]
+    assert said[0].key == "people.lost.R1"
+    assert said[0].place == "R1"
+    other = replace(found_job.found.disks[0], id="B", serial="other", volumes=())
+    two = replace(found_job, found=replace(found_job.found, disks=(*found_job.found.disks, other)))
+    said = {one.key: one.place for one in findings(read(exactly(two, Format("R1", "ext4", "", ""))))}
+    assert said["people.lost.R1"] == "A: R1"

@@ -103,7 +103,13 @@ def given_up(reading: Reading) -> Iterator[Finding]:
             why = f"It is encrypted, and nobody has looked at what is in it. {why}"
         severity: Severity = "stop" if volume.holds or volume.role == "startup" or locked else "warn"
         yield Finding(
-            f"people.lost.{call}", severity, f"{call} is given up", why, (call,), (Show("sheet", "Look at the sheet"),)
+            f"people.lost.{call}",
+            severity,
+            f"{call} is given up",
+            why,
+            (call,),
+            (Show("sheet", "Look at the sheet"),),
+            loses=True,
         )
 
 

@@ -61,7 +61,8 @@ Remedy = Know | ChangeAim | AnswerFor | Show | ByHand
 class Finding(Value, frozen=True):
     """One finding. ``key`` is stable; ``calls`` names the volumes it speaks of; ``overridden`` holds the written reason.
 
-    ``final``: nobody can answer for it, because nothing can be done at all.
+    ``loses``: something that somebody has is given up; it comes first among its like. ``disks``: letters, where there is more than one
+    disk. ``final``: nobody can answer for it, because nothing can be done at all.
     """
 
     key: str
@@ -72,6 +73,13 @@ class Finding(Value, frozen=True):
     remedies: tuple[Remedy, ...] = ()
     overridden: str = ""
     final: bool = False
+    loses: bool = False
+    disks: tuple[str, ...] = ()
+
+    @property
+    def place(self) -> str:
+        """What it speaks of, in short: its volumes, and their disk where there is more than one."""
+        return " ".join((*(f"{one}:" for one in self.disks), *self.calls[:3]))
 
 
 Check = Callable[[Reading], Iterator[Finding]]
@@ -97,7 +105,16 @@ def findings(reading: Reading) -> tuple[Finding, ...]:
             found.append(replace(one, remedies=(*one.remedies, AnswerFor(one.key))))
         else:
             found.append(one)
-    return tuple(sorted(found, key=lambda one: RANK[one.severity]))
+    found.sort(key=lambda one: (RANK[one.severity], not one.loses))
+    return (
+        tuple(found) if len(reading.plan.found.disks) == 1 else tuple(replace(one, disks=_disks(reading, one)) for one in found)
+    )
+
+
+def _disks(reading: Reading, finding: Finding) -> tuple[str, ...]:
+    """The letters of the disks that the volumes of a finding are on."""
+    places = [reading.plan.found.find(call) or reading.plan.planned.find(call) for call in finding.calls]
+    return tuple(dict.fromkeys(one[0].id for one in places if one))
 
 
 def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:

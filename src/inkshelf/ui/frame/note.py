@@ -52,7 +52,7 @@ class Note(QWidget):
         """Show a finding that differs in its words only."""
         self.finding = finding
         self.setAccessibleName(f"{WORDS[finding.severity]}: {finding.title}")
-        self._calls = " ".join(finding.calls[:3])
+        self._calls = finding.place
         self._title = kept_together(finding.title)
         why = f"{finding.why} Answered for: {finding.overridden}" if finding.overridden else finding.why
         self.setAccessibleDescription(why)

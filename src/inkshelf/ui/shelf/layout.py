@@ -18,6 +18,8 @@ from inkshelf.core.steps.kinds import Shrink
 from inkshelf.core.value import Value
 
 LEAST_VOLUME, LEAST_GAP = 36.0, 44.0
+BRACE_WORDS = 150.0  # pixels that the words under an extended partition take
+UNIT_ROOM = 40.0  # pixels at the end of the tape where its unit stands
 HEIGHT: dict[Role, float] = {
     "system": 1.0,
     "data": 0.97,
@@ -105,11 +107,16 @@ class Tick(Value, frozen=True):
 
 
 class Brace(Value, frozen=True):
-    """The extended partition of an MBR: what its logical volumes are held together by."""
+    """The extended partition of an MBR: what its logical volumes are held together by.
+
+    ``lines``: the stretches (left, right) where it is drawn, clear of torn stubs; ``words_x``: where its words begin, ``None`` without room.
+    """
 
     x: float
     width: float
     planned: bool
+    lines: tuple[tuple[float, float], ...]
+    words_x: float | None
 
 
 class Shelf(Value, frozen=True):
@@ -158,22 +165,30 @@ def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str
     parts = [(one.start, one.end, LEAST_VOLUME) for disk in (before, after) for one in disk.volumes]
     parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(_least_gap(disk))]
     scale = make_scale(before.size, parts, left, width)
+    ribbons = _ribbons(before, after, reading.ledger.lost, scale)
     return Shelf(
         scale,
         tuple(_spine(one, scale) for one in before.volumes),
         tuple(_spine(one, scale) for one in after.volumes),
         _spaces(before, scale),
         _spaces(after, scale),
-        _ribbons(before, after, reading.ledger.lost, scale),
+        ribbons,
         _edges(reading, before, after, scale),
-        _ticks(scale, before.size, unit),
-        tuple(brace for disk in (before, after) for brace in _braces(disk, scale, planned=disk is after)),
+        tuple(one for one in _ticks(scale, before.size, unit) if one.x < left + width - UNIT_ROOM),
+        (*_braces(before, scale, ribbons, planned=False), *_braces(after, scale, ribbons, planned=True)),
     )
 
 
-def _braces(disk: Disk, scale: Scale, *, planned: bool) -> tuple[Brace, ...]:
+def _braces(disk: Disk, scale: Scale, ribbons: tuple[Ribbon, ...], *, planned: bool) -> tuple[Brace, ...]:
     inside = disk.table.extended
-    return (Brace(scale.x(inside.start), scale.x(inside.end) - scale.x(inside.start), planned),) if inside else ()
+    if inside is None:
+        return ()
+    x, end = scale.x(inside.start), scale.x(inside.end)
+    torn = [] if planned else sorted(one.top for one in ribbons if one.kind == "lost" and one.top[0] < end and x < one.top[1])
+    edges = [x, *(edge for stub in torn for edge in (max(x, stub[0]), min(end, stub[1]))), end]
+    lines = tuple((low, high) for low, high in zip(edges[::2], edges[1::2], strict=True) if high > low)
+    words_x = next((low for low, high in lines if high - low >= BRACE_WORDS), None)
+    return (Brace(x, end - x, planned, lines, words_x),)
 
 
 def _spine(volume: Volume, scale: Scale) -> Spine:

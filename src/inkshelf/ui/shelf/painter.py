@@ -16,6 +16,7 @@ PLANNED_TOP, PLANNED_HEIGHT = FOUND_FOOT + 66.0, 146.0
 PLANNED_FOOT = PLANNED_TOP + PLANNED_HEIGHT
 TAPE_TOP, TAPE_HEIGHT = PLANNED_FOOT + 12.0, 25.0
 BESIDE_PLANNED = 92.0  # where the words "as planned" end
+CALL_ROOM = 44.0  # pixels of a spine's height that its call number takes
 WIDE = 150.0  # a spine with room for its words in full
 TOTAL = TAPE_TOP + TAPE_HEIGHT + 6
 
@@ -167,12 +168,16 @@ def _brace(painter: QPainter, brace: Brace) -> None:
     """Under the plank, from end to end of the extended partition, so that logical volumes are seen to belong together."""
     ink = theme.current()
     top = (PLANNED_FOOT if brace.planned else FOUND_FOOT) + 4
-    left, right = brace.x + 2, brace.x + brace.width - 2
     painter.setPen(QPen(ink.color("pencil"), 1.6))
-    painter.drawPolyline(QPolygonF([QPointF(left, top), QPointF(left, top + 5), QPointF(right, top + 5), QPointF(right, top)]))
-    if not brace.planned:
+    for left, right in brace.lines:
+        painter.drawLine(QPointF(left + 2, top + 5), QPointF(right - 2, top + 5))
+    ends = {brace.lines[0][0], brace.lines[-1][1]} & {brace.x, brace.x + brace.width} if brace.lines else set()
+    for end in ends:
+        inner = end + 2 if end == brace.x else end - 2
+        painter.drawLine(QPointF(inner, top), QPointF(inner, top + 5))
+    if not brace.planned and brace.words_x is not None:
         painter.setFont(theme.sans(11))
-        painter.drawText(QPointF(left + 2, top + 18), "extended: logical volumes")
+        painter.drawText(QPointF(brace.words_x + 4, top + 18), "extended: logical volumes")
 
 
 def _break(painter: QPainter, box: QRectF) -> None:
@@ -206,12 +211,37 @@ def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
             detail = binary(spine.size)
         _over(painter, QRectF(box.left() + 10, box.bottom() - 25, box.width() - 16, 18), detail)
     elif box.width() >= 44:
-        short = spine.words.split("-")[-1] if spine.role != "system" else "root" if spine.planned else spine.words
-        lines = [short, *_size_lines(spine.size, box.width())]
+        lines = [_short(spine), *_size_lines(spine.size, box.width())]
         for place, text in enumerate(lines):
             painter.setFont(theme.sans(11, 500) if place == 0 else theme.mono(11))
             top = box.bottom() - 7 - 16 * (len(lines) - place)
             _over(painter, QRectF(box.left() + 2, top, box.width() - 4, 16), text, centre=True)
+    else:
+        _along(painter, spine, box)
+
+
+def _short(spine: Spine) -> str:
+    """What a planned volume is for, without the word that its neighbours bear too; what was found is named in full."""
+    if not spine.planned:
+        return spine.words
+    return "root" if spine.role == "system" else spine.words.split("-")[-1]
+
+
+def _along(painter: QPainter, spine: Spine, box: QRectF) -> None:
+    """On a narrow spine the words run up it, as on the back of a book: name and size, on two lines where one is too short."""
+    room = box.height() - CALL_ROOM
+    figure = binary(spine.size, 1 if spine.size % (1 << 30) else 0)
+    painter.setFont(theme.sans(11, 500))
+    words = _short(spine)
+    together = f"{words}  {figure}".strip()
+    fits = not words or painter.fontMetrics().horizontalAdvance(together) <= room
+    lines = [together] if fits else [words, figure]
+    painter.save()
+    painter.translate(box.center().x(), box.bottom() - 6)
+    painter.rotate(-90)
+    for place, text in enumerate(lines):
+        _over(painter, QRectF(0, -7 * len(lines) + 14 * place, room, 14), text)
+    painter.restore()
 
 
 def _over(painter: QPainter, box: QRectF, text: str, *, centre: bool = False) -> None:
