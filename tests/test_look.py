@@ -15,8 +15,8 @@ from inkshelf.core.machine.state import Role
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.ui import theme
+from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.frame.window import Window
-from inkshelf.ui.pictures import VIEWS
 from inkshelf.ui.shelf import painter as drawn
 from inkshelf.ui.shelf.layout import HEIGHT, lay_out
 
@@ -124,9 +124,9 @@ def test_the_shelf_draws_in_both_themes_at_any_width(qapp: QApplication, job: Jo
 
 def test_pictures_of_every_main_view_differ(window: Window) -> None:
     seen = set()
-    for key in VIEWS:
+    for key in KEYS:
         window.desk.show(key)
         QApplication.processEvents()
         image = window.grab().toImage()
         seen.add(bytes(image.constBits().asarray(image.sizeInBytes())))
-    assert len(seen) == len(VIEWS)
+    assert len(seen) == len(KEYS)

@@ -14,7 +14,8 @@ from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
-from inkshelf.ui.frame.contents import CHAPTERS, ROW, TOP
+from inkshelf.ui.chapters import KEYS
+from inkshelf.ui.frame.contents import ROW, TOP
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.sheetview.chapter import SheetModel
 from inkshelf.ui.shelf import painter as drawn
@@ -26,7 +27,7 @@ def shrunk_to(window: Window) -> int:
 
 
 def test_the_contents_open_chapters_by_mouse_and_keys(window: Window) -> None:
-    for row, (key, _) in enumerate(CHAPTERS):
+    for row, key in enumerate(KEYS):
         QTest.mouseClick(window.contents, Qt.MouseButton.LeftButton, pos=QPoint(60, TOP + row * ROW + 15))
         assert window.desk.chapter == key
         assert window.pages.currentWidget() is window.chapter(key)
@@ -130,21 +131,21 @@ def test_selecting_a_spine_fills_the_reckoner_and_copies(window: Window) -> None
 def test_a_size_is_typed_and_nonsense_is_refused_in_the_window(window: Window) -> None:
     window.desk.show("aim")
     aim = window.chapter("aim")
-    aim.size.setFocus()
-    aim.size.selectAll()
-    QTest.keyClicks(aim.size, "12 parsecs")
+    aim.room.setFocus()
+    aim.room.selectAll()
+    QTest.keyClicks(aim.room, "12 parsecs")
     assert "not a unit" in aim.said.text()
     before = window.desk.job
-    QTest.keyClick(aim.size, Qt.Key.Key_Return)
+    QTest.keyClick(aim.room, Qt.Key.Key_Return)
     assert window.desk.job == before
-    aim.size.selectAll()
-    QTest.keyClicks(aim.size, "90 GiB")
+    aim.room.selectAll()
+    QTest.keyClicks(aim.room, "90 GiB")
     assert aim.said.text() == ""
-    QTest.keyClick(aim.size, Qt.Key.Key_Return)
+    QTest.keyClick(aim.room, Qt.Key.Key_Return)
     assert window.desk.job.aim.size_bytes == 90 * GIB
-    aim.size.selectAll()
-    QTest.keyClicks(aim.size, "400 GiB")
-    QTest.keyClick(aim.size, Qt.Key.Key_Return)
+    aim.room.selectAll()
+    QTest.keyClicks(aim.room, "400 GiB")
+    QTest.keyClick(aim.room, Qt.Key.Key_Return)
     assert "largest piece" in aim.fault.text()
     click(window.margin, "Take 213.2 GiB")
     assert window.desk.job.steps

@@ -18,10 +18,10 @@ from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui import rescue, theme
+from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame import settings as remembered
 from inkshelf.ui.frame.actions import ACTIONS
-from inkshelf.ui.frame.contents import CHAPTERS
 from inkshelf.ui.frame.margin import Margin, Note
 from inkshelf.ui.frame.overlays import CommandPalette, KeysOverlay
 from inkshelf.ui.frame.settings import Settings
@@ -112,7 +112,7 @@ def test_an_empty_window_says_what_to_do_and_takes_dropped_files(
     window = Window(Desk(), Settings(), tmp_path / "settings.json")
     qtbot.addWidget(window)
     window.show()
-    for key, _ in CHAPTERS:
+    for key in KEYS:
         window.desk.show(key)
         QApplication.processEvents()
     window.desk.show("intake")
@@ -221,7 +221,7 @@ def test_a_crash_saves_the_work_first(window: Window, tmp_path: Path, monkeypatc
 def test_nothing_is_cut_at_any_size(window: Window, size: tuple[int, int]) -> None:
     window.resize(*size)
     QApplication.processEvents()
-    for key, _ in CHAPTERS:
+    for key in KEYS:
         window.desk.show(key)
         QApplication.processEvents()
         for one in window.pages.currentWidget().findChildren(QPushButton):
@@ -238,7 +238,7 @@ def test_nothing_is_cut_at_any_size(window: Window, size: tuple[int, int]) -> No
 
 
 def test_everything_that_takes_the_keyboard_has_a_name(window: Window) -> None:
-    for key, _ in CHAPTERS:
+    for key in KEYS:
         window.desk.show(key)
         for one in window.findChildren(QWidget):
             if one.focusPolicy() != Qt.FocusPolicy.NoFocus and one.isVisible() and not one.accessibleName():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QFontMetricsF, QGuiApplication
 from PyQt6.QtTest import QTest
@@ -14,8 +15,8 @@ from inkshelf.core.size import GIB, both
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.ui import theme
+from inkshelf.ui.chapters import CHAPTERS
 from inkshelf.ui.desk import Desk
-from inkshelf.ui.frame.contents import CHAPTERS
 from inkshelf.ui.frame.note import Note
 from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
@@ -126,4 +127,25 @@ def test_before_there_is_a_disk_every_chapter_says_how_to_begin(qtbot: QtBot, tm
         assert window.desk.chapter != key
     window.desk.show("intake")
     said = [one.text() for one in window.chapter("intake").findChildren(QLabel) if one.isVisibleTo(window)]
-    assert {title for _, title in CHAPTERS} <= set(said)
+    assert {one.title for one in CHAPTERS} <= set(said)
+
+
+def test_no_finding_leads_to_a_chapter_that_is_not_there(window: Window) -> None:
+    import ast
+
+    import inkshelf
+
+    root = Path(inkshelf.__file__).parent
+    named = {
+        node.args[0].value
+        for path in root.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Call)
+        and isinstance(node.func, ast.Name)
+        and node.func.id == "Show"
+        and isinstance(node.args[0], ast.Constant)
+    }
+    assert named, "findings lead somewhere"
+    assert named <= {one.key for one in CHAPTERS}
+    with pytest.raises(KeyError, match="no chapter"):
+        window.chapter("attic")

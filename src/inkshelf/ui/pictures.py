@@ -11,11 +11,11 @@ from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QApplication
 
 from inkshelf.core.plan.reading import Reading
+from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.demo import demo_job
 from inkshelf.ui.frame.window import Window
 
 PAPER = QSize(868, 1228)  # A4
-VIEWS = ("intake", "aim", "shelf", "start", "sheet")
 
 
 def settle(seconds: float = 0.05) -> None:
@@ -59,7 +59,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
         window.grab().save(str(path))
         made.append(path)
 
-    for key in VIEWS:
+    for key in KEYS:
         window.desk.show(key)
         if key == "start":
             window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]

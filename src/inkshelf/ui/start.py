@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.ui import rescue, theme
+from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.demo import open_demo
 from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.frame import settings as remembered
@@ -87,7 +88,7 @@ def _open(desk: Desk, path: Path | None, settings: remembered.Settings, demo: Pa
             open_demo(desk, demo)
         elif path is not None and (asked or path.exists()):
             desk.open(path)
-            desk.chapter = "intake" if asked else settings.chapter
+            desk.chapter = settings.chapter if settings.chapter in KEYS and not asked else KEYS[0]
     except InkshelfError as error:
         desk.notice = Notice(error.what, error.remedy)
     except OSError as error:

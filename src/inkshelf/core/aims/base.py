@@ -28,6 +28,11 @@ class Question(Value, frozen=True):
     usual: str
     why: str
 
+    @property
+    def usual_title(self) -> str:
+        """The usual answer in words."""
+        return next(one.title for one in self.answers if one.value == self.usual)
+
 
 class Need(Value, frozen=True):
     """One volume that an aim wants. Sizes in bytes; ``grows``: it takes what remains. ``type_key``: a key of the partition types."""

@@ -12,38 +12,11 @@ from inkshelf.core.size import MIB, binary, parse_size
 from inkshelf.ui import theme
 from inkshelf.ui.aim.gauge import Gauge, marks
 from inkshelf.ui.desk import Desk
+from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, button, card, clear, heading, label, scrolled
 
-SCHOOLS: tuple[tuple[str, str, tuple[tuple[str, object, str], ...]], ...] = (
-    (
-        "esp",
-        "EFI system partition",
-        (
-            ("shared", "shared", "Simple. A repair of the old system may overwrite the new one's loader."),
-            ("its own", "own", "Survives the other system's repairs. The old one is hidden during the work and put back."),
-        ),
-    ),
-    (
-        "home",
-        "Root and home",
-        (
-            ("together", "together", "One volume, nothing to size wrongly."),
-            ("apart", "apart", "The system can be reinstalled without touching the owner's files."),
-        ),
-    ),
-    (
-        "swap",
-        "Swap",
-        (
-            ("none", "none", "Memory is all there is; compressed memory may be switched on in the system."),
-            ("square root", "sqrt", "The square root of the memory, at most 8 GiB. No hibernation."),
-            ("hibernate", "hibernate", "Memory and its root. Most kernels refuse to hibernate with Secure Boot on."),
-        ),
-    ),
-)
 
-
-class AimChapter(QWidget):
+class AimChapter(Page):
     """Chapter of the contents: say what is wanted."""
 
     def __init__(self, desk: Desk) -> None:
@@ -83,13 +56,13 @@ class AimChapter(QWidget):
         box.addLayout(head)
         row = QHBoxLayout()
         row.addWidget(label("Room for it", theme.sans(13)))
-        self.size = QLineEdit()
-        self.size.setFont(theme.mono(14, 700))
-        self.size.setFixedWidth(150)
-        self.size.setAccessibleName("room for the new system, with a unit")
-        self.size.editingFinished.connect(self._typed)
-        self.size.textEdited.connect(self._tried)
-        row.addWidget(self.size)
+        self.room = QLineEdit()
+        self.room.setFont(theme.mono(14, 700))
+        self.room.setFixedWidth(150)
+        self.room.setAccessibleName("room for the new system, with a unit")
+        self.room.editingFinished.connect(self._typed)
+        self.room.textEdited.connect(self._tried)
+        row.addWidget(self.room)
         self.comfort = button("As much as is comfortable", lambda: desk_aim(self.desk, "comfortable room", size_bytes=None))
         row.addWidget(self.comfort)
         self.said = label("", theme.sans(12), quiet=True, wrap=True)
@@ -107,16 +80,16 @@ class AimChapter(QWidget):
         grid.setVerticalSpacing(12)
         self.choices: dict[str, Choice] = {}
         self.costs: dict[str, QLabel] = {}
-        for row, (field, words, answers) in enumerate(SCHOOLS):
-            self.choices[field] = Choice(
-                words,
-                [(text, value) for text, value, _ in answers],
-                lambda value, f=field, w=words: desk_aim(self.desk, w, **{f: value}),
+        for row, one in enumerate((self.desk.job.aim or Beside()).questions(self.desk.job.found)):
+            self.choices[one.key] = Choice(
+                one.title,
+                [(answer.title, answer.value) for answer in one.answers],
+                lambda value, f=one.key, w=one.title: desk_aim(self.desk, w, **{f: value}),
             )
-            self.costs[field] = label("", theme.sans(12), quiet=True, wrap=True)
-            grid.addWidget(label(words, theme.sans(13, 600)), row, 0)
-            grid.addWidget(self.choices[field], row, 1)
-            grid.addWidget(self.costs[field], row, 2)
+            self.costs[one.key] = label("", theme.sans(12), quiet=True, wrap=True)
+            grid.addWidget(label(one.title, theme.sans(13, 600)), row, 0)
+            grid.addWidget(self.choices[one.key], row, 1)
+            grid.addWidget(self.costs[one.key], row, 2)
         grid.setColumnStretch(2, 1)
         box.addLayout(grid)
         return frame
@@ -157,14 +130,17 @@ class AimChapter(QWidget):
             (volume.call for disk, volume in job.found.volumes() if volume.holds and disk.id == aim.disk), "what is there"
         )
         self.sentence.setText(f"A {profile(aim.system).title} beside {owner} on disk {aim.disk}")
-        for field, _, answers in SCHOOLS:
-            value = getattr(aim, field) if job.aim else None
-            self.choices[field].set_value(value)
-            self.costs[field].setText(
-                next((cost for _, one, cost in answers if one == value), "choose one; the other can be tried at any time")
+        for question in aim.questions(job.found):
+            value = getattr(aim, question.key) if job.aim else None
+            self.choices[question.key].set_value(value)
+            self.costs[question.key].setText(
+                next(
+                    (one.cost for one in question.answers if one.value == value),
+                    f"usual here: {question.usual_title}; {question.why}",
+                )
             )
-        if now and not self.size.hasFocus():
-            self.size.setText(binary(now.chosen, 2) if job.aim else "")
+        if now and not self.room.hasFocus():
+            self.room.setText(binary(now.chosen, 2) if job.aim else "")
             self._fault("")
         self._offer_disks(aim.disk)
         self.comfort.setProperty("primary", job.aim is None)
@@ -215,7 +191,7 @@ class AimChapter(QWidget):
 
     def _parse(self) -> int | None:
         try:
-            size = parse_size(self.size.text()) // MIB * MIB
+            size = parse_size(self.room.text()) // MIB * MIB
         except InkshelfError as error:
             self._fault(str(error))
             return None
@@ -223,12 +199,12 @@ class AimChapter(QWidget):
         return max(size, MIB)
 
     def _tried(self) -> None:
-        if self.size.text().strip():
+        if self.room.text().strip():
             self._parse()
 
     def _typed(self) -> None:
         now = marks(self.desk)
-        text = self.size.text().strip()
+        text = self.room.text().strip()
         if not text or (now and self.desk.job.aim and text == binary(now.chosen, 2)):
             return
         size = self._parse()
@@ -238,8 +214,8 @@ class AimChapter(QWidget):
     def _fault(self, text: str) -> None:
         self.said.setText(text)
         self.said.setProperty("bad", bool(text))
-        self.size.setProperty("bad", bool(text))
-        for widget in (self.said, self.size):
+        self.room.setProperty("bad", bool(text))
+        for widget in (self.said, self.room):
             style = widget.style()
             if style:
                 style.unpolish(widget)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from inkshelf.core.value import Value
+from inkshelf.ui.chapters import CHAPTERS
 
 if TYPE_CHECKING:
     from inkshelf.ui.frame.window import Window
@@ -60,6 +61,10 @@ def _redo(window: Window) -> str:
     return "" if window.desk.redo_words else "nothing to redo"
 
 
+_GO = tuple(
+    Action(f"go.{one.key}", one.title, "Go", f"Ctrl+{place}", lambda w, key=one.key: w.desk.show(key))  # type: ignore[misc]
+    for place, one in enumerate(CHAPTERS, 1)
+)
 ACTIONS: tuple[Action, ...] = (
     Action("job.new", "New job", "Job", "Ctrl+N", lambda w: w.files.new_job()),
     Action("job.open", "Open job…", "Job", "Ctrl+O", lambda w: w.files.open_job()),
@@ -75,11 +80,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("edit.unit", "Tape in GB or GiB", "Edit", "Ctrl+U", lambda w: w.toggle_unit(), _needs_disk),
     Action("take.image", "Take in a disk image…", "Intake", "Ctrl+I", lambda w: w.files.add_image()),
     Action("take.capture", "Take in captured text…", "Intake", "Ctrl+Shift+I", lambda w: w.files.add_capture()),
-    Action("go.intake", "Intake", "Go", "Ctrl+1", lambda w: w.desk.show("intake")),
-    Action("go.aim", "Aim", "Go", "Ctrl+2", lambda w: w.desk.show("aim")),
-    Action("go.shelf", "Shelf", "Go", "Ctrl+3", lambda w: w.desk.show("shelf")),
-    Action("go.start", "Start", "Go", "Ctrl+4", lambda w: w.desk.show("start")),
-    Action("go.sheet", "Sheet", "Go", "Ctrl+5", lambda w: w.desk.show("sheet")),
+    *_GO,
     Action("plan.rehearse", "Rehearse", "Plan", "F5", lambda w: w.rehearse(), _needs_disk),
     Action("plan.ink", "Ink on the bench", "Plan", "Ctrl+B", lambda w: w.start_inking(), _can_ink),
     Action("plan.resume", "Go on with inking", "Plan", "Ctrl+Shift+B", lambda w: w.resume_inking(), _can_resume),

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QWidget
 
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
+from inkshelf.ui.chapters import CHAPTERS, KEYS
 from inkshelf.ui.desk import Desk
 
-CHAPTERS = (("intake", "Intake"), ("aim", "Aim"), ("shelf", "Shelf"), ("start", "Start"), ("sheet", "Sheet"))
 TOP, ROW = 50, 38
 
 
@@ -27,29 +27,7 @@ class Line(Value, frozen=True):
 
 def lines(desk: Desk) -> tuple[Line, ...]:
     """Return the chapters with their hints, from the reading."""
-    job, known = desk.job, desk.job.found
-    firmware, people = known.firmware, known.conditions
-    answers = (firmware.mode, firmware.secure_boot, known.ram_bytes, people.mains, people.backup, people.encrypted)
-    unanswered = sum(one is None for one in answers)
-    hints = {
-        "intake": ("no disk yet", True)
-        if not known.disks
-        else (f"{unanswered} open", True)
-        if unanswered
-        else ("complete", False),
-        "aim": ("open", True) if job.aim is None else ("cannot be", True) if job.plan_fault else ("settled", False),
-    }
-    stops = sum(one.severity == "stop" for one in desk.findings)
-    hints["shelf"] = (f"{stops} stop{'s' if stops > 1 else ''}", True) if stops else ("", False)
-    now = [one for one in desk.reading.after if one.mishap == "none"]
-    starting = sum(one.starts for one in now)
-    hints["start"] = (f"{starting} of {len(now)}" if now else "", starting < len(now))
-    hints["sheet"] = (
-        (f"{len(job.done)} of {len(job.steps)} done" if job.done else f"{len(job.steps)} steps", False)
-        if job.steps
-        else ("", False)
-    )
-    return tuple(Line(key, title, *hints[key]) for key, title in CHAPTERS)
+    return tuple(Line(one.key, one.title, *one.hint(desk)) for one in CHAPTERS)
 
 
 def machine_lines(desk: Desk) -> tuple[tuple[str, str], ...]:
@@ -102,7 +80,7 @@ class Contents(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         row = self.row_at(event.position().y()) if event else -1
         if row >= 0:
-            self._opened(CHAPTERS[row][0])
+            self._opened(KEYS[row])
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         row = self.row_at(event.position().y()) if event else -1
@@ -118,9 +96,9 @@ class Contents(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        at = next((place for place, (key, _) in enumerate(CHAPTERS) if key == self.desk.chapter), 0)
+        at = KEYS.index(self.desk.chapter)
         if event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down}:
-            self._opened(CHAPTERS[(at + (1 if event.key() == Qt.Key.Key_Down else -1)) % len(CHAPTERS)][0])
+            self._opened(KEYS[(at + (1 if event.key() == Qt.Key.Key_Down else -1)) % len(KEYS)])
         else:
             super().keyPressEvent(event)
 

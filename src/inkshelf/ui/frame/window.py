@@ -13,13 +13,15 @@ from inkshelf.core.plan.job import Job
 from inkshelf.core.value import replace
 from inkshelf.ui import theme
 from inkshelf.ui.background import Saver
+from inkshelf.ui.chapters import chapter_of
 from inkshelf.ui.desk import Desk, Notice, Subject
 from inkshelf.ui.frame import settings as remembered
 from inkshelf.ui.frame.actions import ACTIONS, Action
-from inkshelf.ui.frame.contents import CHAPTERS, Contents
+from inkshelf.ui.frame.contents import Contents
 from inkshelf.ui.frame.files import Files
 from inkshelf.ui.frame.margin import Margin
 from inkshelf.ui.frame.reckoner import Reckoner
+from inkshelf.ui.page import Page
 from inkshelf.ui.parts import OneLine, button, label
 
 if TYPE_CHECKING:
@@ -127,40 +129,17 @@ class Window(QMainWindow):
         self.notice = NoticeBar(self.desk)
         box.addWidget(self.notice)
         self.pages = QStackedWidget()
-        self.chapters: dict[str, QWidget] = {}
+        self.chapters: dict[str, Page] = {}
         self._ink_page: InkPage | None = None
         box.addWidget(self.pages, 1)
         return box
 
-    def chapter(self, key: str) -> QWidget:
+    def chapter(self, key: str) -> Page:
         """Return a chapter, made when it is first opened: the window is ready sooner."""
         if key not in self.chapters:
-            self.chapters[key] = self._make(key)
+            self.chapters[key] = chapter_of(key).make(self)
             self.pages.addWidget(self.chapters[key])
         return self.chapters[key]
-
-    def _make(self, key: str) -> QWidget:
-        if key == "intake":
-            from inkshelf.ui.intake.begin import Ways
-            from inkshelf.ui.intake.chapter import IntakeChapter
-
-            files = self.files
-            return IntakeChapter(self.desk, Ways(files.add_image, files.add_capture, files.open_job, files.open_demo))
-        if key == "aim":
-            from inkshelf.ui.aim.chapter import AimChapter
-
-            return AimChapter(self.desk)
-        if key == "start":
-            from inkshelf.ui.startmap.chapter import StartChapter
-
-            return StartChapter(self.desk)
-        if key == "sheet":
-            from inkshelf.ui.sheetview.chapter import SheetChapter
-
-            return SheetChapter(self.desk, self.run)
-        from inkshelf.ui.shelf.chapter import ShelfChapter
-
-        return ShelfChapter(self.desk)
 
     # -- actions -------------------------------------------------------------------------------------------------
     def run(self, key: str) -> None:
@@ -334,7 +313,7 @@ class Window(QMainWindow):
         )
         self.setWindowTitle(f"{job.title or 'new job'} · Ink Shelf")
         current = self.chapters.get(self.desk.chapter)
-        if current is not None and hasattr(current, "refresh"):
+        if current is not None:
             current.refresh()
         self.margin.refresh()
         self.reckoner.refresh()
@@ -344,21 +323,20 @@ class Window(QMainWindow):
 
     def _selection_changed(self) -> None:
         self.reckoner.refresh()
-        current = self.pages.currentWidget()
+        current = self.chapters.get(self.desk.chapter)
         if current is not None:
-            for child in current.findChildren(QWidget, "") if self.desk.chapter == "shelf" else ():
-                child.update()
+            current.select()
 
     def _view_changed(self) -> None:
-        key = self.desk.chapter if self.desk.chapter in dict(CHAPTERS) else "intake"
+        key = self.desk.chapter
         page = self.chapter(key)
-        page.refresh()  # type: ignore[attr-defined]
+        page.refresh()
         self.pages.setCurrentWidget(page)
         self.contents.update()
         self.settings.chapter = key
-        if key == "sheet" and self.desk.step:
+        if self.desk.step:
             step, self.desk.step = self.desk.step, None
-            page.show_step_soon(step)  # type: ignore[attr-defined]
+            page.show_step_soon(step)
 
     def _saved(self) -> None:
         if not self.desk.job.found.disks:

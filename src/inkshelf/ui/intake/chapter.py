@@ -16,6 +16,7 @@ from inkshelf.core.size import binary, both, parse_size
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.intake.begin import Ways, begin
+from inkshelf.ui.page import Page
 from inkshelf.ui.parts import MAY_BREAK, CallMark, Choice, OneLine, button, card, clear, heading, label, scrolled
 
 Question = tuple[str, str, tuple[tuple[str, object], ...], str]
@@ -56,7 +57,7 @@ QUESTIONS: tuple[Question, ...] = (
 )
 
 
-class IntakeChapter(QWidget):
+class IntakeChapter(Page):
     """Chapter of the contents: take the machine in."""
 
     def __init__(self, desk: Desk, ways: Ways) -> None:

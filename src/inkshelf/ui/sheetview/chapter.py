@@ -6,11 +6,12 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QObject, QRect, Qt, QTimer
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence, QMouseEvent
-from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QListView, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QListView, QMenu, QVBoxLayout
 
 from inkshelf.core.sheet.sheet import Row, Sheet, sheet
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
+from inkshelf.ui.page import Page
 from inkshelf.ui.parts import button, heading, label
 from inkshelf.ui.sheetview.rows import ROW_ROLE, RowDelegate
 
@@ -117,7 +118,7 @@ class SheetView(QListView):
         return super().event(event)
 
 
-class SheetChapter(QWidget):
+class SheetChapter(Page):
     """Chapter of the contents: the sheet to take along."""
 
     def __init__(self, desk: Desk, run: Callable[[str], object]) -> None:

@@ -11,13 +11,14 @@ from inkshelf.core.sheet.reckon import byte_figures
 from inkshelf.core.size import both
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
+from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, OneLine, button, clear, draw_call, label, scrolled
 from inkshelf.ui.shelf.board import Board
 
 SPARE = 40
 
 
-class ShelfChapter(QWidget):
+class ShelfChapter(Page):
     """Chapter of the contents: see and drag the plan."""
 
     def __init__(self, desk: Desk) -> None:
@@ -59,6 +60,11 @@ class ShelfChapter(QWidget):
         self.bytes.update()
         self.stops.refresh()
         self._fill()
+
+    def select(self) -> None:
+        """What is selected is drawn so, wherever it stands."""
+        for child in self.findChildren(QWidget, ""):
+            child.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -14,6 +14,7 @@ from inkshelf.core.machine.state import Machine
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
+from inkshelf.ui.page import Page
 from inkshelf.ui.parts import draw_call, label, scrolled
 from inkshelf.ui.startmap.mishaps import Mishaps
 
@@ -44,7 +45,7 @@ def rehearsal(desk: Desk, step: int, mishap: str) -> Rehearsal:
     return Rehearsal(after, tried, reached, known, outcomes)
 
 
-class StartChapter(QWidget):
+class StartChapter(Page):
     """Chapter of the contents: which systems start, at which step, whatever happens."""
 
     def __init__(self, desk: Desk) -> None:

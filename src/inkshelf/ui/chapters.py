@@ -1,0 +1,108 @@
+"""The chapters in the order of the work, one value each: the contents, the keys, the palette, the pictures read this one list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from inkshelf.core.value import Value
+from inkshelf.ui.page import Page
+
+if TYPE_CHECKING:
+    from inkshelf.ui.desk import Desk
+    from inkshelf.ui.frame.window import Window
+
+Hint = tuple[str, bool]
+"""How it stands with a chapter in a word or two, and whether a question in it is open."""
+
+
+class Chapter(Value, frozen=True):
+    """One chapter. ``make`` builds its page when it is first opened, so that the window is there sooner; ``hint`` reads the desk."""
+
+    key: str
+    title: str
+    make: Callable[[Window], Page]
+    hint: Callable[[Desk], Hint]
+
+
+def _intake(window: Window) -> Page:
+    from inkshelf.ui.intake.begin import Ways
+    from inkshelf.ui.intake.chapter import IntakeChapter
+
+    files = window.files
+    return IntakeChapter(window.desk, Ways(files.add_image, files.add_capture, files.open_job, files.open_demo))
+
+
+def _intake_hint(desk: Desk) -> Hint:
+    known = desk.job.found
+    people = known.conditions
+    answers = (known.firmware.mode, known.firmware.secure_boot, known.ram_bytes, people.mains, people.backup, people.encrypted)
+    unanswered = sum(one is None for one in answers)
+    if not known.disks:
+        return "no disk yet", True
+    return (f"{unanswered} open", True) if unanswered else ("complete", False)
+
+
+def _aim(window: Window) -> Page:
+    from inkshelf.ui.aim.chapter import AimChapter
+
+    return AimChapter(window.desk)
+
+
+def _aim_hint(desk: Desk) -> Hint:
+    if desk.job.aim is None:
+        return "open", True
+    return ("cannot be", True) if desk.job.plan_fault else ("settled", False)
+
+
+def _shelf(window: Window) -> Page:
+    from inkshelf.ui.shelf.chapter import ShelfChapter
+
+    return ShelfChapter(window.desk)
+
+
+def _shelf_hint(desk: Desk) -> Hint:
+    stops = sum(one.severity == "stop" for one in desk.findings)
+    return (f"{stops} stop{'s' if stops > 1 else ''}", True) if stops else ("", False)
+
+
+def _start(window: Window) -> Page:
+    from inkshelf.ui.startmap.chapter import StartChapter
+
+    return StartChapter(window.desk)
+
+
+def _start_hint(desk: Desk) -> Hint:
+    now = [one for one in desk.reading.after if one.mishap == "none"]
+    starting = sum(one.starts for one in now)
+    return (f"{starting} of {len(now)}" if now else ""), starting < len(now)
+
+
+def _sheet(window: Window) -> Page:
+    from inkshelf.ui.sheetview.chapter import SheetChapter
+
+    return SheetChapter(window.desk, window.run)
+
+
+def _sheet_hint(desk: Desk) -> Hint:
+    job = desk.job
+    if not job.steps:
+        return "", False
+    return (f"{len(job.done)} of {len(job.steps)} done" if job.done else f"{len(job.steps)} steps"), False
+
+
+CHAPTERS = (
+    Chapter("intake", "Intake", _intake, _intake_hint),
+    Chapter("aim", "Aim", _aim, _aim_hint),
+    Chapter("shelf", "Shelf", _shelf, _shelf_hint),
+    Chapter("start", "Start", _start, _start_hint),
+    Chapter("sheet", "Sheet", _sheet, _sheet_hint),
+)
+KEYS = tuple(one.key for one in CHAPTERS)
+
+
+def chapter_of(key: str) -> Chapter:
+    """Return a chapter; raises ``KeyError`` for one that is not there, so that nothing leads nowhere in silence."""
+    if key not in KEYS:
+        raise KeyError(f"There is no chapter “{key}”.")
+    return CHAPTERS[KEYS.index(key)]
