@@ -14,13 +14,13 @@ test: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2
 
 lint: setup
-	@$(BIN)/ruff check src tests tools bench
-	@$(BIN)/ruff format --check src tests tools bench
+	@$(BIN)/ruff check src tests tools figures
+	@$(BIN)/ruff format --check src tests tools figures
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports
 
 bench: setup
-	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m figures
 
 soak: setup
 	@$(BIN)/python tools/soak.py $(JOBS)

@@ -130,12 +130,13 @@ def _meant(verb: str, said: list[str]) -> dict[str, str | None]:
     first, second = [*said, None, None][:2]
     if first is None:
         return {}
-    return {
+    meant: dict[str, dict[str, str | None]] = {
         "label": {"label": first},
         "type": {"type": first},
         "flag": {"flag": first, "state": second},
         "prepare": {"what": first},
-    }.get(verb, {})
+    }
+    return meant.get(verb, {})
 
 
 COMMANDS = (Command("change", "Add one step by hand behind those that are planned.", _takes, _change),)

@@ -165,7 +165,7 @@ def _aim(words: Namespace) -> int:
     from inkshelf.core.plan.job import with_aim
     from inkshelf.core.size import parse_size
 
-    choice("AIM", words.kind, {one.__struct_config__.tag: one for one in AIMS})
+    choice("AIM", words.kind, {str(one.__struct_config__.tag): one for one in AIMS})
     profile(words.system)
     job = load(words.job)
     letter = choice("--disk", words.disk, {one.id.lower(): one.id for one in job.found.disks})

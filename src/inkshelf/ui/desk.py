@@ -138,7 +138,7 @@ class Desk:
 
     def set_aim(self, words: str, *, preview: bool = False, **fields: object) -> None:
         """Change fields of the aim (or make one)."""
-        aim = replace(self.job.aim or Beside(disk=self.job.found.disks[0].id if self.job.found.disks else "A"), **fields)  # type: ignore[arg-type]
+        aim = replace(self.job.aim or Beside(disk=self.job.found.disks[0].id if self.job.found.disks else "A"), **fields)
         job = with_aim(self._held or self.job, aim)
         if preview:
             self.preview(job)

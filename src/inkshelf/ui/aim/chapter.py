@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from inkshelf.core.aims.beside import Beside
@@ -82,9 +84,7 @@ class AimChapter(Page):
         self.costs: dict[str, QLabel] = {}
         for row, one in enumerate((self.desk.job.aim or Beside()).questions(self.desk.job.found)):
             self.choices[one.key] = Choice(
-                one.title,
-                [(answer.title, answer.value) for answer in one.answers],
-                lambda value, f=one.key, w=one.title: desk_aim(self.desk, w, **{f: value}),
+                one.title, [(answer.title, answer.value) for answer in one.answers], partial(self._choose, one.key, one.title)
             )
             self.costs[one.key] = label("", theme.sans(12), quiet=True, wrap=True)
             grid.addWidget(label(one.title, theme.sans(13, 600)), row, 0)
@@ -93,6 +93,9 @@ class AimChapter(Page):
         grid.setColumnStretch(2, 1)
         box.addLayout(grid)
         return frame
+
+    def _choose(self, field: str, words: str, value: object) -> None:
+        desk_aim(self.desk, words, **{field: value})
 
     def _outcome(self) -> QFrame:
         frame, box = card()
@@ -229,4 +232,4 @@ def _used(desk: Desk, call: str) -> int | None:
 
 def desk_aim(desk: Desk, words: str, **fields: object) -> None:
     """Change the aim from this chapter."""
-    desk.set_aim(words.lower(), **fields)
+    desk.set_aim(words.lower(), preview=False, **fields)

@@ -121,7 +121,8 @@ class Reckoner(QWidget):
         self.typed.setToolTip(first.hint or "click copies, right click for other kinds of box")
         self.after.setText("  ".join(f"{what} {value}" for what, value in now.after[:1]))
         self.after.setToolTip("\n".join(f"{what} {value}" for what, value in now.after))
-        self.thin(self.window().width() if self.window() else 1280)
+        window = self.window()
+        self.thin(window.width() if window else 1280)
         self.after.setText("\n".join(f"{what}\n{value}" for what, value in now.after[:1]))
 
     def thin(self, width: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -34,6 +35,10 @@ CLOSING = 8000  # milliseconds that closing waits for inking to stop
 
 class Window(QMainWindow):
     """One job in one window."""
+
+    desk: Desk
+    files: Files
+    reckoner: Reckoner
 
     def __init__(self, desk: Desk, settings: remembered.Settings, settings_path: Path | None = None) -> None:
         super().__init__()
@@ -117,7 +122,7 @@ class Window(QMainWindow):
             ("plan.ink", True),
         ):
             action = next(one for one in ACTIONS if one.id == key)
-            made = button("Margin" if key == "view.margin" else action.title, lambda k=key: self.run(k), primary=primary)
+            made = button("Margin" if key == "view.margin" else action.title, partial(self.run, key), primary=primary)
             row.addWidget(made)
             self._buttons.append((made, action))
         return header
@@ -375,7 +380,7 @@ class Window(QMainWindow):
         self.desk.drop()
         self.desk.save()
         self.saver.stop()
-        self.settings.geometry = bytes(self.saveGeometry().toBase64()).decode()
+        self.settings.geometry = self.saveGeometry().toBase64().data().decode()
         self.settings.job = str(self.desk.path) if self.desk.path else ""
         remembered.save(self.settings, self._settings_path)
         super().closeEvent(event)

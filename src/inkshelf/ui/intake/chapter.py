@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from functools import partial
+from typing import cast
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
@@ -247,7 +250,7 @@ class Questions(QFrame):
         self.choices: dict[str, Choice] = {}
         self._reasons: list[QLabel] = []
         for row, (field, words, answers, why) in enumerate(QUESTIONS):
-            self.choices[field] = Choice(words, answers, lambda value, f=field, w=words: self.desk.know(f, value, w.lower()))
+            self.choices[field] = Choice(words, answers, partial(self._know, field, words.lower()))
             self._line(grid, row, words, self.choices[field], why)
         self.ram = QLineEdit()
         self.ram.setPlaceholderText("not known yet; for example 16 GiB")
@@ -257,6 +260,9 @@ class Questions(QFrame):
         self._line(grid, len(QUESTIONS), "Memory", self.ram, "swap follows from it")
         grid.setColumnStretch(2, 1)
         box.addLayout(grid)
+
+    def _know(self, field: str, words: str, value: object) -> None:
+        self.desk.know(field, cast("str", value), words)
 
     def _line(self, grid: QGridLayout, row: int, words: str, answer: QWidget, why: str) -> None:
         asked = label(words, theme.sans(13))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QObject, QRect, Qt, QTimer
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence, QMouseEvent
@@ -130,7 +131,7 @@ class SheetChapter(Page):
         box.setSpacing(8)
         head, self.sub = heading("Sheet")
         self.buttons = [
-            button(words, lambda key=key: run(key))
+            button(words, partial(run, key))
             for words, key in (
                 ("PDF…", "sheet.pdf"),
                 ("HTML…", "sheet.html"),
@@ -179,9 +180,9 @@ class SheetChapter(Page):
         there = bool(job.steps)
         for one in (self.view, self.disk):
             one.setVisible(there)
-        for one in self.buttons:
-            one.setEnabled(there)
-            one.setToolTip("" if there else "there are no steps yet")
+        for way in self.buttons:
+            way.setEnabled(there)
+            way.setToolTip("" if there else "there are no steps yet")
         self.empty.setVisible(not there)
         self.go.setVisible(not there)
         self.empty.setText(job.plan_fault or "There are no steps yet. Take a disk in and say the aim; the sheet writes itself.")

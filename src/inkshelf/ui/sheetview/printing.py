@@ -41,7 +41,7 @@ def print_sheet(device: QPagedPaintDevice, reading: Reading) -> int:
     if not painter.begin(device):
         raise InkshelfError("The sheet could not be printed.", "Look at the printer, and that it is switched on.")
     with theme.on_white():
-        scale = min(painter.device().logicalDpiX() / PIXELS_AN_INCH, device.width() / NARROW)
+        scale = min(device.logicalDpiX() / PIXELS_AN_INCH, device.width() / NARROW)
         width, height = device.width() / scale, device.height() / scale
         pages = paginate(blocks(made, reading), width, height - FOOT)
         for number, page in enumerate(pages, 1):
@@ -65,7 +65,7 @@ def pdf(reading: Reading, paper: QPageSize.PageSizeId = QPageSize.PageSizeId.A4)
     writer.setTitle(reading.job.title or "Run sheet")
     writer.setCreator("Ink Shelf")
     print_sheet(writer, reading)
-    return bytes(kept.data())
+    return kept.data().data()
 
 
 def _page(painter: QPainter, page: list[Block], width: float) -> None:

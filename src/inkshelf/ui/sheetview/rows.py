@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFont, QPainter, QPen
+from PyQt6.QtGui import QFont, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from inkshelf.core.sheet.sheet import NOTHING_STARTS, Row
@@ -107,7 +107,7 @@ class RowDelegate(QStyledItemDelegate):
         painter.drawRect(QRectF(at.x(), at.y(), 16, 16))
         if row.ticked:
             painter.setPen(QPen(ink.color("ok"), 3))
-            painter.drawPolyline([at + QPointF(3, 8), at + QPointF(7, 12), at + QPointF(15, 1)])
+            painter.drawPolyline(QPolygonF([at + QPointF(3, 8), at + QPointF(7, 12), at + QPointF(15, 1)]))
 
     def _body(self, painter: QPainter, row: Row, box: QRectF) -> None:
         y = box.top()

@@ -293,7 +293,8 @@ def _lines(painter: QPainter, lines: list[tuple[float, float, float, float]]) ->
     painter.setRenderHint(
         QPainter.RenderHint.Antialiasing, any(x1 != x2 and y1 != y2 for x1, y1, x2, y2 in lines[:1])
     )  # straight ones are crisp without
-    painter.drawLines([QLineF(*line) for line in lines])
+    if lines:
+        painter.drawLines(*(QLineF(*line) for line in lines))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 

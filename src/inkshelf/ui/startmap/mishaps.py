@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from inkshelf.core.boot.rehearse import Outcome
@@ -104,7 +104,7 @@ def _verdict(painter: QPainter, at: QPointF, one: Outcome) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if one.starts and not one.by_hand:
         painter.setPen(QPen(ink.color("ok"), 3))
-        painter.drawPolyline([at + QPointF(-8, 0), at + QPointF(-2, 6), at + QPointF(9, -7)])
+        painter.drawPolyline(QPolygonF([at + QPointF(-8, 0), at + QPointF(-2, 6), at + QPointF(9, -7)]))
     elif one.starts:
         painter.setPen(QPen(ink.color("warn"), 2.6))
         path = QPainterPath(at + QPointF(-9, -3))

@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m bench [edit] [window] [inspect] [ink] [move] [hash] [many] [tables]
+python -m figures [edit] [window] [inspect] [ink] [move] [hash] [many] [tables]
 """
 
 from __future__ import annotations
