@@ -17,6 +17,7 @@ from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.stand_ins import boot_data, loader, menu_config
 from inkshelf.core.disk import ext, ext_files, ext_shrink, fat
+from inkshelf.core.disk.counting import entries_in_use
 from inkshelf.core.disk.filesystems import fresh, label_fault, used_beyond
 from inkshelf.core.disk.kinds import f2fs
 from inkshelf.core.disk.kinds.fat import LEAST_CLUSTERS as FAT32_LEAST_CLUSTERS
@@ -452,3 +453,18 @@ def test_an_ext_super_block_of_any_bytes_is_read_in_no_time(raw: bytes) -> None:
     head[1080:1082] = b"\x53\xef"
     head[1048:1052] = bytes((raw[0] % 7, 0, 0, 0))
     probe(Memory(bytes(head)))
+
+
+@given(
+    st.sampled_from([(12, 0xFFF), (16, 0xFFFF), (32, 0x0FFFFFFF)]),
+    st.lists(st.integers(0, 0xFFFFFFFF), max_size=40),
+    st.binary(max_size=1),
+)
+def test_entries_in_use_are_counted_as_one_by_one(kind: tuple[int, int], values: list[int], tail: bytes) -> None:
+    width, mask = kind
+    if width == 12:
+        tail = b""  # a byte more would be two thirds of another entry
+        values = values[: len(values) // 2 * 2]
+    row = sum((value & (1 << width) - 1) << place * width for place, value in enumerate(values))
+    data = row.to_bytes(len(values) * width // 8, "little") + tail
+    assert entries_in_use(data, width, mask) == sum(bool(value & mask & (1 << width) - 1) for value in values)

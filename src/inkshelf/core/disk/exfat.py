@@ -6,6 +6,7 @@ import struct
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.disk.counting import bits_set
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.texts import shown
@@ -99,12 +100,10 @@ def probe(source: ByteSource) -> FileSystem | None:
 
 def _set_bits(source: ByteSource, volume: ExFat, first: int, length: int) -> int:
     """Count the bits of the bitmap, which the specification's formatters lay out in one piece; holes are not read."""
-    import numpy as np  # late: it takes longer to load than a window does
-
     start = volume.place(first)
     end = start + min(length, -(-volume.clusters // 8))
     total = 0
     for low, high in source.data_ranges(start, end):
         for at in range(low, high, 1 << 20):
-            total += int(np.bitwise_count(np.frombuffer(source.read(at, min(1 << 20, high - at)), np.uint8)).sum())
+            total += bits_set(source.read(at, min(1 << 20, high - at)))
     return min(total, volume.clusters)

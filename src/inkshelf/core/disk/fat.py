@@ -9,6 +9,7 @@ import struct
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.disk.counting import entries_in_use
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.texts import shown
@@ -111,16 +112,11 @@ def probe(source: ByteSource) -> FileSystem | None:
 
 def _table_facts(source: ByteSource, fat: FatLayout) -> tuple[int, bool]:
     """Count free clusters in the first table, and tell whether it is marked clean."""
-    import numpy as np  # late: it takes longer to load than a window does
-
     wanted = fat.clusters + 2
     if fat.bits == 12:
-        raw = np.frombuffer(
-            source.read(fat.fat_start, min(fat.fat_bytes, wanted * 3 // 2 + 3)).ljust(wanted * 3 // 2 + 3, b"\0"), np.uint8
-        )
-        index = np.arange(2, wanted)
-        pair = raw[index * 3 // 2].astype(np.uint16) | raw[index * 3 // 2 + 1].astype(np.uint16) << 8
-        return int(np.count_nonzero((np.where(index % 2, pair >> 4, pair & 0xFFF)) == 0)), True
+        raw = source.read(fat.fat_start, min(fat.fat_bytes, wanted * 3 // 2 + 3)).ljust(wanted * 3 // 2 + 3, b"\0")
+        entries = int.from_bytes(raw, "little") & (1 << 12 * wanted) - 1
+        return fat.clusters - entries_in_use((entries >> 24).to_bytes(len(raw), "little"), 12, 0xFFF), True
     width, mask = (4, 0x0FFFFFFF) if fat.bits == 32 else (2, 0xFFFF)
     first = int.from_bytes(source.read(fat.fat_start + width, width), "little")
     end = fat.fat_start + min(fat.fat_bytes, wanted * width)
@@ -128,8 +124,7 @@ def _table_facts(source: ByteSource, fat: FatLayout) -> tuple[int, bool]:
     for low, high in source.data_ranges(fat.fat_start, end):
         for at in range(low, high, 1 << 20):
             piece = source.read(at, min(1 << 20, high - at))
-            values = np.frombuffer(piece[: len(piece) // width * width], f"<u{width}")
-            used += int(np.count_nonzero(values & mask))
+            used += entries_in_use(piece, width * 8, mask)
     used -= 2  # the two entries that are not clusters
     clean = bool(first & (0x08000000 if fat.bits == 32 else 0x8000))
     return max(0, fat.clusters - used), clean

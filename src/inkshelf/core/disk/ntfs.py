@@ -10,6 +10,7 @@ import struct
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.disk.counting import bits_set
 from inkshelf.core.disk.filesystems import SLICES
 from inkshelf.core.disk.source import ByteSource, exactly
 from inkshelf.core.errors import FormatError
@@ -245,13 +246,11 @@ def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
     data = next((one for one in attributes(volume, BITMAP) if one.kind == DATA and not one.name), None)
     if data is None:
         raise FormatError("The cluster bitmap of an NTFS volume is missing.", "Let its own system check the volume.")
-    import numpy as np  # late: it takes longer to load than a window does
-
     counts = [0] * SLICES
     position, end = 0, (0, b"")
     per_slice = max(8, align_up(-(-volume.clusters // SLICES), 8)) // 8
     for piece in _bitmap_pieces(volume, data):
-        if piece is not None and np.frombuffer(piece, np.uint8).any():
+        if piece is not None and any(piece):
             _count_by_slice(piece, position, per_slice, counts)
             end = (position, piece)
         position += CHUNK if piece is None else len(piece)
@@ -262,13 +261,11 @@ def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
 
 def _count_by_slice(bits: bytes, position: int, per_slice: int, counts: list[int]) -> None:
     """Add the set bits of a piece of the bitmap to the slices that it lies in; sizes in bytes of the bitmap."""
-    import numpy as np
-
     at = 0
     while at < len(bits):
         which = min((position + at) // per_slice, SLICES - 1)
         end = len(bits) if which == SLICES - 1 else min(len(bits), (which + 1) * per_slice - position)
-        counts[which] += int(np.bitwise_count(np.frombuffer(bits, np.uint8, end - at, at)).sum(dtype=np.int64))
+        counts[which] += bits_set(bits[at:end])
         at = end
 
 
