@@ -10,9 +10,26 @@ def main() -> int:
     arguments = sys.argv[1:]
     if arguments in ([], ["--demo"]):
         return _window(demo=bool(arguments))
+    return _command(arguments)
+
+
+def _command(arguments: list[str]) -> int:
+    """Run one command. It ends at once: nothing is open, and taking thousands of objects apart takes longer than some commands do."""
+    import gc
+    import os
+
+    gc.disable()  # what is loaded now stays
     from inkshelf.cli import run
 
-    return run(arguments)
+    gc.freeze()
+    gc.enable()
+    status = run(arguments)
+    try:
+        sys.stdout.flush()
+        sys.stderr.flush()
+    except BrokenPipeError:
+        pass
+    os._exit(status)
 
 
 def _window(*, demo: bool) -> int:

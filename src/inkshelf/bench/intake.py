@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import secrets
+import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Literal
@@ -40,7 +40,7 @@ def take_in(
         one_line(owner, "The owner's name"),
         machine,
         tuple(capture_sources),
-        seed=seed or secrets.token_hex(8),
+        seed=seed or os.urandom(8).hex(),
     )
     job = with_images(job, images)
     texts = tuple(disk for group in captured for disk in group)

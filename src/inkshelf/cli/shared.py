@@ -5,9 +5,8 @@ from __future__ import annotations
 import argparse
 import json
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from inkshelf.core.errors import InkshelfError
 
@@ -20,8 +19,7 @@ Value = TypeVar("Value")
 STOP = 1  # the exit status where a finding of severity stop is not answered for
 
 
-@dataclass(frozen=True)
-class Command:
+class Command(NamedTuple):
     """One command: its name, a sentence, what it takes, what it does; ``do`` returns the exit status."""
 
     name: str

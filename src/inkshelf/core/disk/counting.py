@@ -12,12 +12,17 @@ def bits_set(data: bytes) -> int:
 
 def entries_in_use(data: bytes, width: int, mask: int) -> int:
     """Return how many entries of ``width`` bits (12, 16 or 32, little-endian, in a row) have a bit of ``mask`` set; a part of one at the end is left out."""
+    if len(data) > PIECE:
+        return sum(entries_in_use(data[at : at + PIECE], width, mask) for at in range(0, len(data), PIECE))
     count = len(data) * 8 // width
     number = int.from_bytes(data, "little") & _each(width, count, mask)
     low = (1 << width - 1) - 1
     # what is not zero below the highest bit carries into it when the largest number of that length is added
     carried = (number & _each(width, count, low)) + _each(width, count, low) | number
     return (carried & _each(width, count, low + 1)).bit_count()
+
+
+PIECE = 48 << 10  # bytes: whole entries of every width; short numbers stay near the processor
 
 
 @lru_cache(maxsize=16)

@@ -250,8 +250,7 @@ def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
     position, end = 0, (0, b"")
     per_slice = max(8, align_up(-(-volume.clusters // SLICES), 8)) // 8
     for piece in _bitmap_pieces(volume, data):
-        if piece is not None and any(piece):
-            _count_by_slice(piece, position, per_slice, counts)
+        if piece is not None and _count_by_slice(piece, position, per_slice, counts):
             end = (position, piece)
         position += CHUNK if piece is None else len(piece)
     filled = end[1].rstrip(b"\0")
@@ -259,14 +258,15 @@ def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:
     return sum(counts), min(last, volume.clusters), tuple(counts)
 
 
-def _count_by_slice(bits: bytes, position: int, per_slice: int, counts: list[int]) -> None:
-    """Add the set bits of a piece of the bitmap to the slices that it lies in; sizes in bytes of the bitmap."""
-    at = 0
+def _count_by_slice(bits: bytes, position: int, per_slice: int, counts: list[int]) -> bool:
+    """Add the set bits of a piece of the bitmap to the slices that it lies in, and tell whether there are any; sizes in bytes of the bitmap."""
+    at, before = 0, sum(counts)
     while at < len(bits):
         which = min((position + at) // per_slice, SLICES - 1)
         end = len(bits) if which == SLICES - 1 else min(len(bits), (which + 1) * per_slice - position)
         counts[which] += bits_set(bits[at:end])
         at = end
+    return sum(counts) > before
 
 
 def _bitmap_pieces(volume: Ntfs, data: Attribute) -> Iterator[bytes | None]:

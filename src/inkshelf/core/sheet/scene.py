@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.machine.state import Disk, Machine, Volume
@@ -12,6 +11,7 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Step
 from inkshelf.core.texts import shown
+from inkshelf.core.value import Value
 
 Node = Callable[[Disk, int | None], str]
 
@@ -24,8 +24,7 @@ def sheet_node(disk: Disk, number: int | None = None) -> str:
     return shlex.quote(f"{device}p{number}" if device[-1].isdigit() else f"{device}{number}")
 
 
-@dataclass(frozen=True)
-class Scene:
+class Scene(Value, frozen=True):
     """The machine as found, before the step and after it (the same where it cannot be done)."""
 
     found: Machine

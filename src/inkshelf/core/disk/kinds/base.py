@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.value import Value
 
 if TYPE_CHECKING:
     from inkshelf.core.disk.probe import Contents
     from inkshelf.core.disk.source import ByteSource
 
 
-@dataclass(frozen=True)
-class Make:
+class Make(Value, frozen=True):
     """What a formatting command is told. ``node``: a shell expression for the volume; sizes and places in bytes."""
 
     node: str
@@ -37,8 +36,7 @@ Resized = Callable[[FileSystem, int], FileSystem]
 Lines = Callable[[str, int], tuple[str, ...]]
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Value, frozen=True):
     """One kind. What is ``None`` cannot be done with it, and whoever asks is refused in words.
 
     ``rank``: probes run in this order. ``listed``: what base utilities call it in their listings. ``label_units`` (0: it bears no
