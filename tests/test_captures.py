@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 from pathlib import Path
 
@@ -11,10 +12,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.bench import demo, tools
+from inkshelf.bench.intake import take_in
 from inkshelf.cli import run
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.uefi import routes
-from inkshelf.core.errors import CaptureError
+from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.joining import join_variables as with_boot_variables
 from inkshelf.core.plan.job import Job, with_aim, with_found
 from inkshelf.core.plan.reading import read
@@ -24,6 +26,7 @@ from inkshelf.exchange.anytext import gather, kind_of
 from inkshelf.exchange.bootvars import read_efibootmgr
 from inkshelf.exchange.captures import read_sfdisk
 from inkshelf.exchange.plaintext import read_blkid, read_dump
+from inkshelf.store import jobfile
 
 B1 = demo.GUIDS["B1"].lower()
 LOADER = exact("paths", "nt_loader")
@@ -240,3 +243,59 @@ def test_captures_made_by_the_real_utilities_are_read(demo_files: tuple[Path, Pa
 def test_the_state_found_starts_from_captured_entries(found_job: Job) -> None:
     job = with_found(found_job, with_boot_variables(found_job.found, read_efibootmgr(NEW)))
     assert {one.system: one.starts for one in read(job).before if one.mishap == "none"} == {"S1": True}
+
+
+ODD = st.one_of(
+    st.text(max_size=12),
+    st.sampled_from(
+        [
+            "a\nb",
+            "\ud800",
+            "{0FC63DAF}",
+            "C12A7328-F81F-11D2-BA4B-00A0C93EC93B\n",
+            "0x",
+            "-1",
+            "1e9",
+            "\x1b[2J",
+            "$(id)",
+            "x" * 5000,
+        ]
+    ),
+    st.lists(st.text(max_size=2), max_size=2),
+    st.dictionaries(st.text(max_size=2), st.integers(), max_size=2),
+    st.integers(-5, 1 << 70),
+    st.none(),
+    st.booleans(),
+)
+
+
+@given(data=st.data())
+def test_whatever_stands_in_a_listing_is_one_clear_line_or_a_job_that_opens_again(
+    demo_files: tuple[Path, Path], tmp_path_factory: pytest.TempPathFactory, data: st.DataObject
+) -> None:
+    path = tmp_path_factory.mktemp("odd")
+    for text in (demo_files[1].read_text(), tools.run("sfdisk", "--json", demo_files[0]).output):
+        document = json.loads(text)
+        holder = document.get("partitiontable") or document["blockdevices"][0]
+        rows = holder.get("partitions") or holder["children"]
+        node = data.draw(st.sampled_from([holder, *rows]))
+        node[data.draw(st.sampled_from(sorted(node)))] = data.draw(ODD)
+        try:
+            job = take_in([], [gather([json.dumps(document)]).disks], seed="odd")
+        except InkshelfError as error:
+            assert "\n" not in str(error)
+            assert not re.search("[\x00-\x1f\x7f]", str(error))
+            continue
+        jobfile.save(job, path / "job.json")
+        assert jobfile.load(path / "job.json").found == job.found
+
+
+@pytest.mark.parametrize(
+    ("field", "value"), [("label", ["a"]), ("partuuid", "not-a-guid"), ("parttype", "0xZZ"), ("uuid", {"a": 1})]
+)
+def test_what_cannot_be_is_named_with_its_value(demo_files: tuple[Path, Path], field: str, value: object) -> None:
+    document = json.loads(demo_files[1].read_text())
+    document["blockdevices"][0]["children"][0][field] = value
+    with pytest.raises(CaptureError) as raised:
+        gather([json.dumps(document)])
+    assert field in str(raised.value) or str(value).upper() in str(raised.value).upper()

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterable
 
+import msgspec
+
 from inkshelf.core.errors import CaptureError
-from inkshelf.core.machine.state import Disk, FileSystem, Firmware
-from inkshelf.core.value import Value
+from inkshelf.core.machine.state import SECTORS, Disk, FileSystem, Firmware
+from inkshelf.core.texts import shown
+from inkshelf.core.value import Value, replace
 from inkshelf.exchange import bootvars, captures, plaintext
 
 
@@ -65,4 +69,28 @@ def gather(texts: Iterable[str]) -> Gathered:
         else:
             firmware = bootvars.read_efibootmgr(text)
     joined = captures.join(listed, tuple(tables))
-    return Gathered(captures.assume(plaintext.with_contents(joined, held)), firmware, tuple(kinds))
+    disks = captures.assume(plaintext.with_contents(joined, held))
+    for disk in disks:
+        if disk.sector not in SECTORS:
+            raise CaptureError(f"A disk with sectors of {disk.sector} bytes cannot be.", "Capture it again on the machine.")
+        called = tuple(replace(one, call=f"D{place}") for place, one in enumerate(disk.volumes[:999], 1))  # letters come later
+        _refuse_unfit(replace(disk, id="A", volumes=called), Disk)
+    if firmware is not None:
+        _refuse_unfit(firmware, Firmware)
+    return Gathered(disks, firmware, tuple(kinds))
+
+
+def _refuse_unfit(made: Disk | Firmware, kind: type[Disk] | type[Firmware]) -> None:
+    """What is taken in must be what a job file may hold, or the job could be saved and never be opened again."""
+    plain = msgspec.to_builtins(made)
+    try:
+        msgspec.convert(plain, kind)
+    except msgspec.ValidationError as error:
+        place = str(error).rpartition("`$")[2].strip("`.")
+        value = plain
+        for part in re.findall(r"[A-Za-z_]+|\d+", place):
+            value = value[int(part) if part.isdigit() else part]
+        raise CaptureError(
+            f"“{shown(str(value))[:80]}” cannot be: it stands where {place or 'something else'} belongs.",
+            "Capture it again on the machine.",
+        ) from None

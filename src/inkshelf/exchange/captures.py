@@ -12,6 +12,7 @@ from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.captured import same_disk
 from inkshelf.core.machine.state import BootFile, Disk, FileSystem, SystemRoot, Table, Volume
+from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -43,7 +44,9 @@ def _number(value: object, what: str) -> int:
     try:
         number = int(str(value))
     except ValueError:
-        raise CaptureError(f"“{value}” is not a number of bytes ({what}).", "Capture it again with --bytes.") from None
+        raise CaptureError(
+            f"“{shown(str(value))[:40]}” is not a number of bytes ({what}).", "Capture it again with --bytes."
+        ) from None
     if number < 0:
         raise CaptureError(f"{what} is below zero.", "Capture it again.")
     return number
@@ -52,8 +55,10 @@ def _number(value: object, what: str) -> int:
 def _text(node: dict[str, Any], *names: str) -> str:
     for name in names:
         value = node.get(name)
+        if isinstance(value, list | dict):
+            raise CaptureError(f"“{name}” is a list where one word belongs.", "Capture it again on the machine.")
         if isinstance(value, str) and value:
-            return value.strip()
+            return shown(value.strip())
     return ""
 
 
@@ -88,7 +93,7 @@ def _lsblk_disk(node: dict[str, Any]) -> Disk:
         _text(node, "model"),
         _text(node, "serial"),
         _text(node, "tran"),
-        node.get("rm") in {True, "1"},
+        node.get("rm") in (True, "1"),
         _text(node, "path") or f"/dev/{_text(node, 'name')}",
         _table({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
         volumes,
@@ -134,7 +139,7 @@ def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
     if kind == "fat32" and _text(node, "fsver").upper() in {"FAT12", "FAT16"}:
         kind = _text(node, "fsver").lower()
     used = node.get("fsused")
-    known = _number(used, "used space") if used not in {None, ""} else None
+    known = _number(used, "used space") if used not in (None, "") else None
     clusters = 65_525 if kind == "fat32" else 0  # enough to be mounted; the image tells the true figure
     return FileSystem(
         kind, size, _text(node, "label"), _text(node, "uuid"), known, None, "", cluster_bytes=4096, clusters=clusters

@@ -122,6 +122,10 @@ def _between(start: int, end: int, taken: list[tuple[int, int]], least: int) -> 
         yield Gap(at, end - at)
 
 
+SECTORS = (512, 1024, 2048, 4096)
+"""Logical sectors that disks have, in bytes."""
+
+
 class Disk(Value, frozen=True):
     """One disk: who it is, its table, its volumes in order of their place.
 

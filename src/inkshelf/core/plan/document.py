@@ -9,6 +9,7 @@ import msgspec
 from msgspec import Struct
 
 from inkshelf.core.errors import JobError
+from inkshelf.core.machine.state import SECTORS
 from inkshelf.core.plan.job import Job
 
 FORMAT, VERSION = "inkshelf-job", 2
@@ -100,7 +101,7 @@ def _checked(job: Job, name: str) -> Job:
     fault = next((one for one in letters + calls if (letters + calls).count(one) > 1), "")
     if fault:
         raise JobError(f"{name} is damaged: two things in it are called {fault}.", "Restore the last good copy.")
-    if any(disk.sector not in {512, 1024, 2048, 4096} for disk in job.found.disks):
+    if any(disk.sector not in SECTORS for disk in job.found.disks):
         raise JobError(f"{name} is damaged: a disk has sectors of no possible size.", "Restore the last good copy.")
     return job
 
