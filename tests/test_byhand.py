@@ -283,3 +283,10 @@ def test_nothing_by_hand_to_take_back_is_harmless(found_job: Job) -> None:
     assert take_back(found_job).steps == ()
     with pytest.raises(PlanError):
         change(replace(found_job, steps=(Delete("Z1"),)), "delete", "N1")
+
+
+def test_a_partition_name_that_no_table_holds_is_refused_when_it_is_said(found_job: Job) -> None:
+    fits = change(found_job, "create", "A", size="1GiB", name="n" * 34 + "\U0001f4d6")
+    assert last(fits).name.endswith("\U0001f4d6")
+    with pytest.raises(StepError, match="longer than 36"):
+        change(found_job, "create", "A", size="1GiB", name="n" * 35 + "\U0001f4d6")

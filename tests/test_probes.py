@@ -287,6 +287,8 @@ def test_signature_reading_takes_any_bytes(raw: bytes) -> None:
         ("fat32", "LINUX-BOOT", True),
         ("fat32", "linux", False),
         ("fat32", "ABCDEFGHIJKL", False),
+        ("fat32", " ", False),
+        ("fat32", "DESK ", False),
         ("ext4", "a" * 16, True),
         ("ext4", "ä" * 9, False),
         ("swap", "x" * 16, False),

@@ -74,6 +74,8 @@ def label_fault(key: str, label: str) -> str:
         return f"{kind.title} takes labels of at most {kind.label_units} characters"
     if kind.upper_label and (label != label.upper() or set(label) & REFUSED_SIGNS or not label.isascii()):
         return f"{kind.title} labels are upper case and without signs"
+    if kind.upper_label and label != label.strip():
+        return f"{kind.title} fills labels up with blanks, so that none can begin or end one"
     return ""
 
 

@@ -9,6 +9,8 @@ from inkshelf.core.steps.tables import checked, renumbered
 from inkshelf.core.texts import Attributes, Call, Count, Guid, Letter, Line, TypeId
 from inkshelf.core.value import replace
 
+NAME_UNITS = 36  # UEFI specification 2.10, table 5.6
+
 
 class Create(StepBase, frozen=True, tag="create"):
     """Make a partition in free space. Every value is drawn by the plan, once."""
@@ -39,6 +41,8 @@ class Create(StepBase, frozen=True, tag="create"):
                 raise StepError(f"{self.call} would overlap {other.call}.", "Make it smaller or move it.")
             if other.number == self.number:
                 raise StepError(f"Partition number {self.number} is taken by {other.call}.", "Choose a free number.")
+        if disk.table.kind == "gpt" and len(self.name.encode("utf-16-le")) // 2 > NAME_UNITS:
+            raise StepError(f"The name of {self.call} is longer than {NAME_UNITS} units of UTF-16.", "Give it a shorter one.")
         if machine.find(self.call):
             raise StepError(f"The call number {self.call} is taken.", "Choose the next free one.")
         volume = Volume(
