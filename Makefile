@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup demo test lint bench soak screenshots schema
+.PHONY: setup demo test lint bench soak mutants screenshots schema
 
 setup:
 	@bash tools/setup.sh
@@ -24,6 +24,9 @@ bench: setup
 
 soak: setup
 	@$(BIN)/python tools/soak.py $(JOBS)
+
+mutants: setup
+	@$(BIN)/python tools/mutants.py
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots

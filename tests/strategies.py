@@ -7,7 +7,7 @@ import uuid
 from hypothesis import strategies as st
 
 from inkshelf.core.aims.beside import Beside
-from inkshelf.core.disk.gpt import GptEntry, GptTable, blank
+from inkshelf.core.disk.gpt import GptEntry, GptTable
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
 from inkshelf.core.size import GIB, MIB
 
@@ -18,12 +18,17 @@ names = st.text(st.characters(codec="utf-16", exclude_characters="\0", exclude_c
 
 @st.composite
 def gpt_tables(draw: st.DrawFn) -> GptTable:
-    """A table with up to twelve partitions that do not overlap, at either sector size."""
+    """A table with up to twelve partitions that do not overlap, at either sector size, with other counts of entries than the usual.
+
+    Its bounds are those of the specification, said here once more.
+    """
     sector = draw(st.sampled_from([512, 4096]))
     size = draw(st.integers(8, 64)) * MIB
-    table = blank(size, sector, draw(guids))
+    count = draw(st.sampled_from([128, 128, 130, 132, 61, 500]))
+    sectors, room = size // sector, -(-count * 128 // sector)
+    table = GptTable(sector, sectors, draw(guids), 2 + room, sectors - 2 - room, (), count, backup_lba=sectors - 1)
     edges = draw(st.lists(st.integers(table.first_usable, table.last_usable), min_size=0, max_size=24, unique=True).map(sorted))
-    numbers = draw(st.permutations(range(1, 129)))
+    numbers = draw(st.permutations(range(1, min(count, 128) + 1)))
     entries = [
         GptEntry(numbers[place], draw(guids), draw(guids), low, high - 1, draw(st.integers(0, (1 << 64) - 1)), draw(names))
         for place, (low, high) in enumerate(zip(edges[::2], edges[1::2], strict=False))
@@ -35,6 +40,7 @@ def gpt_tables(draw: st.DrawFn) -> GptTable:
         table.first_usable,
         table.last_usable,
         tuple(sorted(entries, key=lambda one: one.number)),
+        count,
         backup_lba=table.backup_lba,
     )
 

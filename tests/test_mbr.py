@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from hypothesis import assume, given, settings
 
-from disks import put_volume
+from disks import assemble, put_volume
 from inkshelf.bench import cut
 from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.intake import take_in
@@ -24,10 +24,12 @@ from inkshelf.core.disk.source import Memory
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError, StepError, TableError
+from inkshelf.core.machine.state import Disk, Table, Volume
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import MIB
+from inkshelf.core.steps.kinds import Create
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from strategies import mbr_tables
@@ -252,3 +254,46 @@ def test_records_of_a_hybrid_mbr_go_with_their_volumes(tmp_path: Path) -> None:
         (3, 0x83, 16 * 2048, True),
         (4, 0x83, 3 * 20480, False),
     ]
+
+
+@pytest.mark.parametrize(
+    ("lba", "packed"),
+    [(63, "010100"), (2048, "202100"), (16065 * 1023 + 16064, "feffff"), (16065 * 1024, "feffff"), (16065 * 300 + 5, "00462c")],
+)
+def test_cylinders_are_packed_as_the_convention_has_them(lba: int, packed: str) -> None:
+    """Head, then sector from 1 with the two high bits of the cylinder, then its low byte, at 255 heads and 63 sectors."""
+    table = MbrTable("00c0ffee", (MbrEntry(1, 0x83, lba, 1),))
+    records = dict(mbr_write.encode(table, 512))[446]
+    assert records[1:4].hex() == packed == records[5:8].hex()
+
+
+def test_records_of_the_chain_stand_ahead_of_their_volumes_and_are_written_from_the_last() -> None:
+    inside = MbrEntry(2, 0x0F, 10_000, 90_000)
+    logicals = tuple(
+        MbrEntry(number, 0x83, first, 1000, logical=True) for number, first in ((5, 12_048), (6, 20_000), (7, 21_500))
+    )
+    pieces = mbr_write.encode(MbrTable("00c0ffee", (inside, *logicals)), 512)
+    records = [(offset - 446) // 512 for offset, _ in pieces[:3]]
+    assert records == [21_000, 20_000 - 2048, 10_000], "the first sector behind a neighbour, 1 MiB ahead, the container's first"
+    assert [offset for offset, _ in pieces[3:]] == [440, 446]
+
+
+def test_a_record_that_no_step_changes_keeps_its_cylinders(legacy: Job, tmp_path: Path) -> None:
+    path = Path(legacy.sources[0].path)
+    with path.open("r+b") as out:
+        out.seek(447)
+        out.write(b"\x01\x01\x00")  # cylinder 0, as older utilities had it
+    job = change(take_in([path], mode="legacy", seed="legacy"), "create", "A", size="50MiB", at="1800MiB")
+    report = ink(job, tmp_path / "bench")
+    assert report.verified
+    assert Path(report.images[0]).read_bytes()[446:462] == path.read_bytes()[446:462]
+
+
+def test_a_fifth_primary_is_refused_by_the_step_itself() -> None:
+    volumes = tuple(Volume("", number, number * 100 * MIB, 50 * MIB, "0x83") for number in range(1, 5))
+    disk = Disk("A", 1000 * MIB, table=Table("mbr", signature="00c0ffee"), volumes=volumes)
+    fifth = Create("A", "D9", 5, 600 * MIB, 10 * MIB, "0x83", "", "data")
+    with pytest.raises(StepError, match="four primary"):
+        fifth.apply(assemble((disk,), "legacy"))
+    fourth = replace(fifth, number=4)
+    assert len(fourth.apply(assemble((replace(disk, volumes=volumes[:3]),), "legacy")).disks[0].volumes) == 4

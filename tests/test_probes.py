@@ -470,3 +470,15 @@ def test_entries_in_use_are_counted_as_one_by_one(kind: tuple[int, int], values:
     row = sum((value & (1 << width) - 1) << place * width for place, value in enumerate(values))
     data = row.to_bytes(len(values) * width // 8, "little") + tail
     assert entries_in_use(data, width, mask) == sum(bool(value & mask & (1 << width) - 1) for value in values)
+
+
+def test_the_four_highest_bits_of_a_fat32_entry_mean_nothing(tmp_path: Path) -> None:
+    path = make(tmp_path / "fat", 300 * MIB, "mkfs.fat", "-F", "32")
+    before = held(path)
+    with ImageFile(path) as source:
+        layout = fat.layout(source)
+    assert layout is not None
+    with path.open("r+b") as volume:
+        volume.seek(layout.fat_start + 4 * 1000)
+        volume.write((0xF0000000).to_bytes(4, "little"))
+    assert held(path).used_bytes == before.used_bytes

@@ -6,7 +6,7 @@ import pytest
 
 from inkshelf.core.boot.mishaps import STANDING, mishaps
 from inkshelf.core.boot.rehearse import Outcome, outcome, rehearse
-from inkshelf.core.boot.uefi import routes
+from inkshelf.core.boot.uefi import routes, without_entries
 from inkshelf.core.machine.state import BootEntry, Firmware, Machine
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
@@ -175,3 +175,17 @@ def test_the_nt_update_puts_its_loader_back(planned: Machine) -> None:
     update = next(one for one in STANDING if one.key == "nt-updated")
     assert update.befall(other).find("B1")[1].boot_file(exact("paths", "fallback_x64")).kind == "nt-loader"
     assert first(update.befall(other)) == "S1"
+
+
+def test_the_number_decides_not_the_place(planned: Machine) -> None:
+    disk = planned.disks[0]
+    low, high = sorted(
+        (one for one in disk.volumes if one.boot_file(exact("paths", "fallback_x64"))), key=lambda one: one.start
+    )
+    swapped = tuple(
+        replace(one, number=high.number) if one is low else replace(one, number=low.number) if one is high else one
+        for one in disk.volumes
+    )
+    machine = without_entries(planned.with_disk(replace(disk, volumes=swapped)))
+    stations = routes(machine)[0].reached.stations
+    assert [one.call for one in stations if one.place == "loader"] == [high.call], "the later one has the lower number now"

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import json
+import os
 import struct
 import subprocess
+import zlib
 from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from inkshelf.bench.handover import Written
+from inkshelf.bench.image import ImageFile
+from inkshelf.bench.tablewriter import write_table
 from inkshelf.bench.tools import find
 from inkshelf.core.disk.gpt import GptEntry, GptTable, blank, encode, read_gpt
 from inkshelf.core.disk.mbr import read_mbr
@@ -18,6 +23,7 @@ from inkshelf.core.disk.source import Memory
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import TableError
 from inkshelf.core.machine.read import read_disk
+from inkshelf.core.machine.state import Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
 from strategies import gpt_tables
@@ -184,3 +190,76 @@ def test_the_demo_disk_reads_the_same_for_an_independent_reader(demo_files: tupl
     seen = subprocess.run([find("sfdisk"), "--json", str(demo_files[0])], capture_output=True, text=True, check=True)
     rows = json.loads(seen.stdout)["partitiontable"]["partitions"]
     assert len(rows) == 4
+
+
+@pytest.mark.parametrize(
+    ("size", "sector", "first", "last", "backup"),
+    [
+        (8 * MIB, 512, 34, 16384 - 34, 16383),
+        (8 * MIB, 4096, 6, 2048 - 6, 2047),
+        (500_107_862_016, 512, 34, 976_773_134, 976_773_167),
+    ],
+)
+def test_a_fresh_table_has_the_bounds_of_the_specification(size: int, sector: int, first: int, last: int, backup: int) -> None:
+    """UEFI specification 2.10, 5.3.1: two headers, two copies of 16 KiB of entries, and nothing else."""
+    made = blank(size, sector, "0" * 8 + "-0000-4000-8000-" + "0" * 12)
+    assert (made.first_usable, made.last_usable, made.backup_lba) == (first, last, backup)
+
+
+@given(gpt_tables())
+def test_the_entries_checksum_is_that_of_the_entries_alone(table: GptTable) -> None:
+    """UEFI specification 2.10, table 5.5: over NumberOfPartitionEntries times SizeOfPartitionEntry bytes, at PartitionEntryLBA."""
+    disk = bytes(image_of(table))
+    for lba in (1, table.disk_sectors - 1):
+        head = disk[lba * table.sector :][:92]
+        own, other = struct.unpack_from("<QQ", head, 24)
+        entries_lba, count, each, crc = struct.unpack_from("<QIII", head, 72)
+        assert (own, other) == (lba, table.disk_sectors - 1 if lba == 1 else 1)
+        assert (count, each) == (table.entry_count, table.entry_bytes)
+        assert zlib.crc32(disk[entries_lba * table.sector :][: count * each]) == crc
+        assert entries_lba == (2 if lba == 1 else table.disk_sectors - 1 - -(-count * each // table.sector))
+
+
+@given(gpt_tables(), st.integers(0, 1 << 40))
+def test_a_header_that_stands_elsewhere_than_it_says_is_not_used(table: GptTable, lba: int) -> None:
+    disk = image_of(table)
+    head = bytearray(disk[table.sector : table.sector + 92])
+    struct.pack_into("<Q", head, 24, lba)
+    struct.pack_into("<I", head, 16, 0)
+    struct.pack_into("<I", head, 16, zlib.crc32(bytes(head)))
+    disk[table.sector : table.sector + 92] = head
+    seen = read_gpt(Memory(bytes(disk)), table.sector)
+    assert seen is not None
+    assert seen.primary_ok == (lba == 1)
+    assert ("stands at 1" in seen.fault) == (lba != 1)
+
+
+def test_entries_of_the_backup_stay_where_their_header_said() -> None:
+    table = blank(32 * MIB, 512, "0" * 8 + "-0000-4000-8000-" + "0" * 12)
+    elsewhere = replace(table, last_usable=table.last_usable - 100, backup_entries_lba=table.last_usable - 50)
+    pieces = dict(encode(elsewhere))
+    assert (table.last_usable - 50) * 512 in pieces
+    assert read_gpt(Memory(bytes(image_of(elsewhere))), 512) == elsewhere
+    grown = replace(elsewhere, backup_lba=table.backup_lba - 8)
+    assert (table.disk_sectors - 33) * 512 in dict(encode(grown)), "a backup that is not the last sector moves to the end whole"
+
+
+def test_the_backup_is_whole_before_the_primary_is_touched(tmp_path: Path) -> None:
+    old = blank(8 * MIB, 512, "0" * 8 + "-0000-4000-8000-" + "0" * 12)
+    path = tmp_path / "disk.img"
+    path.write_bytes(bytes(image_of(old)))
+    with ImageFile(path) as image:
+        before = read_disk(image, "A")
+    volume = Volume("D1", 1, MIB, MIB, gpt_type("linux_data"), guid="1" * 8 + "-0000-4000-8000-" + "0" * 12)
+    places = []
+
+    class Noted(Written):
+        def put(self, fd: int, data: bytes, at: int) -> None:
+            if os.pread(fd, len(data), at) != data:
+                places.append(at // 512)
+            super().put(fd, data, at)
+
+    with path.open("r+b") as out:
+        write_table(out.fileno(), before, replace(before, volumes=(volume,)), Noted())
+    end = 8 * MIB // 512
+    assert places == [end - 33, end - 1, 2, 1], "entries before the header that speaks of them, the backup before the primary"
