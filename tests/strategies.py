@@ -6,10 +6,14 @@ import uuid
 
 from hypothesis import strategies as st
 
+from disks import assemble
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.disk.gpt import GptEntry, GptTable
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.machine.state import Disk, FileSystem, Machine, SystemRoot, Table, Volume
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.value import replace
 
 sizes = st.integers(1, 1 << 60)
 guids = st.uuids(version=4).map(lambda one: str(one).upper())
@@ -92,3 +96,78 @@ aims = st.builds(
 
 def zero_guid() -> str:
     return str(uuid.UUID(int=0)).upper()
+
+
+@st.composite
+def machines(draw: st.DrawFn) -> Machine:
+    """A machine with one or two GPT disks: any size and either sector size, gaps anywhere, other counts of entries, dirty and sleeping volumes, some facts not known."""
+    disks = tuple(draw(_machine_disks(letter)) for letter in ("A", "B")[: draw(st.integers(1, 2))])
+    return replace(
+        assemble(
+            disks,
+            draw(st.sampled_from(["uefi", "uefi", "uefi", "uefi", "legacy", None])),
+            draw(st.sampled_from(["on", "off", None])),
+        ),
+        ram_bytes=draw(st.one_of(st.none(), st.integers(1, 64).map(lambda one: one * GIB))),
+    )
+
+
+@st.composite
+def _machine_disks(draw: st.DrawFn, letter: str) -> Disk:
+    sector, count = draw(st.sampled_from([512, 512, 4096])), draw(st.sampled_from([128, 128, 56, 132]))
+    size = draw(st.integers(40 * 1024, 4000 * 1024)) * MIB + draw(st.sampled_from([0, 8 * 4096, MIB // 2]))
+    room = -(-count * 128 // sector)
+    first, last = max(34, 2 + room), size // sector - 2 - room
+    at, volumes = draw(st.sampled_from([MIB, MIB, 2 * MIB, first * sector])), []
+    parts = draw(st.lists(st.sampled_from(["esp", "nt", "nt", "linux", "data", "recovery"]), max_size=6))
+    for number, part in enumerate(draw(st.permutations(parts)), draw(st.sampled_from([1, 1, 3]))):
+        at += draw(st.sampled_from([0, 0, MIB, 3 * MIB, 700 * MIB, 30 * GIB]))
+        length = (
+            300 * MIB if part == "esp" else draw(st.integers(1, 900)) * GIB + draw(st.sampled_from([0, 0, 4096, 8192 + MIB]))
+        )
+        if at + length > last * sector:
+            break
+        rest = (last + 1) * sector - at - draw(st.sampled_from([0, 0, 4096, 9 * GIB]))
+        if part != "esp" and rest > length and draw(st.integers(0, 3)) == 0:
+            length = rest // sector * sector  # nothing is left behind it: room comes from a shrink or from nowhere
+        volumes.append(draw(_volumes(letter, number, part, at, length)))
+        at += length
+    table = Table("gpt", zero_guid()[:-1] + letter, "", first, last, count, backup_lba=size // sector - 1)
+    return Disk(letter, size, sector, sector, "Heron", f"serial {letter}", table=table, volumes=tuple(volumes))
+
+
+@st.composite
+def _volumes(draw: st.DrawFn, letter: str, number: int, part: str, at: int, length: int) -> Volume:
+    kind = {
+        "esp": "fat32",
+        "nt": "ntfs",
+        "linux": "ext4",
+        "data": draw(st.sampled_from(["ntfs", "ext4", "xfs"])),
+        "recovery": "ntfs",
+    }[part]
+    used = draw(st.one_of(st.none(), st.integers(1 * MIB, length), st.integers(1 * MIB, length // 3)))
+    smallest = None if used is None else min(length, used + draw(st.integers(0, length // 3)))
+    system = FileSystem(
+        kind,
+        length // 4096 * 4096,
+        part.upper(),
+        f"{number:08X}",
+        used,
+        smallest,
+        "its data",
+        dirty=draw(st.sampled_from([False, False, None, True])),
+        hibernated=draw(st.sampled_from([False, False, None, True])) if kind == "ntfs" else False,
+        cluster_bytes=4096,
+        clusters=max(66_000, length // 4096),
+    )
+    family = {"nt": "nt", "linux": "linux"}.get(part)
+    type_id = {
+        "esp": "efi_system",
+        "nt": "basic_data",
+        "linux": "linux_root_x64",
+        "data": "linux_data",
+        "recovery": "nt_recovery",
+    }[part]
+    own = f"{ord(letter):08X}-0000-4000-8000-{number:012X}"
+    holds = SystemRoot(family, f"{family} family", True) if family else None
+    return Volume("", number, at, length, gpt_type(type_id), guid=own, filesystem=system, holds=holds)

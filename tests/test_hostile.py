@@ -183,6 +183,18 @@ def test_going_on_never_writes_the_source(small_job: Job, disk: Path, tmp_path: 
     assert disk.read_bytes() == before
 
 
+def test_a_source_that_became_a_link_to_the_bench_image_is_not_written(small_job: Job, disk: Path, tmp_path: Path) -> None:
+    """The image has one name only, so that nothing about it is odd; that it is the source by now shows from the source's side."""
+    bench = tmp_path / "bench"
+    ink_and_die(small_job, bench, 12)
+    disk.unlink()
+    disk.symlink_to(bench / "disk-A.img")
+    before = disk.read_bytes()
+    with pytest.raises(BenchError, match="is the source itself"):
+        resume(bench)
+    assert disk.read_bytes() == before
+
+
 def test_a_job_of_another_is_refused_where_one_was_cut(small_job: Job, tmp_path: Path, disk: Path) -> None:
     bench = tmp_path / "bench"
     ink_and_die(small_job, bench, 12)

@@ -194,13 +194,14 @@ def _before(found: Machine, giver: Volume | None) -> list[Step]:
     steps += [Confirm("mains")] if not known.mains else []
     steps += [Confirm("firmware_values"), Confirm("medium")]
     steps += [Prepare(call, "suspend_encryption") for call in locked]
-    if giver is not None and giver.filesystem and giver.filesystem.kind == "ntfs" and (giver.holds or giver.filesystem.dirty):
+    system = giver.filesystem if giver else None
+    if giver and system and (system.dirty or (system.kind == "ntfs" and giver.holds)):
         steps.append(Prepare(giver.call, "check_volume"))
     # a system that sleeps leaves its volumes half open: the new one must neither resize nor read them then
-    return [
-        *steps,
-        *(Prepare(one.call, "fast_startup_off") for _, one in found.volumes() if one.holds and one.holds.family == "nt"),
-    ]
+    sleepy = [one.call for _, one in found.volumes() if one.holds and one.holds.family == "nt"]
+    if giver and system and system.hibernated and giver.call not in sleepy:
+        sleepy.append(giver.call)
+    return [*steps, *(Prepare(call, "fast_startup_off") for call in sleepy)]
 
 
 def protected(found: Machine) -> list[str]:

@@ -65,6 +65,7 @@ class Kind(Value, frozen=True):
     shrink_lines: Lines | None = None
     grow_lines: Lines | None = None
     label_lines: Callable[[str, str], tuple[str, ...]] | None = None
+    check_lines: Callable[[str], tuple[str, ...]] | None = None
     renew_lines: Callable[[str, str], tuple[str, ...]] | None = None
     own_shrink: bool = False
     gives_room: bool = False

@@ -93,6 +93,10 @@ def _renew(node: str, uuid: str) -> tuple[str, ...]:
     return (f"e2fsck -f {node}", f"tune2fs -U {uuid} {node}")
 
 
+def _check(node: str) -> tuple[str, ...]:
+    return (f"e2fsck -f {node}",)
+
+
 def _kind(key: str, *, makes: bool = False) -> Kind:
     return Kind(
         key,
@@ -111,6 +115,7 @@ def _kind(key: str, *, makes: bool = False) -> Kind:
         shrink_lines=_shrink,
         grow_lines=_grow,
         label_lines=_label,
+        check_lines=_check,
         renew_lines=_renew,
         gives_room=True,
         renewable=True,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
@@ -86,7 +87,22 @@ def _stick_minutes() -> float:
 @told.register
 def _prepare(step: Prepare, scene: Scene) -> Words:
     place = scene.at(step.call)
-    return PREPARE[step.what](step.call, place[1] if place else None)
+    volume = place[1] if place else None
+    kind = KINDS.get(volume.filesystem.kind) if volume and volume.filesystem else None
+    if step.what == "check_volume" and kind is not None and kind.check_lines is not None:
+        return _check_from_outside(step.call, kind.check_lines(scene.part(step.call)))
+    return PREPARE[step.what](step.call, volume)
+
+
+def _check_from_outside(call: str, lines: tuple[str, ...]) -> Words:
+    return Words(
+        "Room",
+        f"Check {call} from a live system",
+        (),
+        "It ends with the count of files and blocks. If it asks whether to repair something, stop and bring the back-up to mind first.",
+        commands=lines,
+        minutes=5,
+    )
 
 
 def _check_volume(call: str, volume: Volume | None) -> Words:
