@@ -17,7 +17,7 @@ from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import know
 from inkshelf.core.errors import InkshelfError, PlanError, StepError
 from inkshelf.core.plan.byhand import change, take_back
-from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.job import Job, replan, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Create, Delete, Format, Grow, Label, Move, Retype, Shrink
@@ -290,3 +290,12 @@ def test_a_partition_name_that_no_table_holds_is_refused_when_it_is_said(found_j
     assert last(fits).name.endswith("\U0001f4d6")
     with pytest.raises(StepError, match="longer than 36"):
         change(found_job, "create", "A", size="1GiB", name="n" * 35 + "\U0001f4d6")
+
+
+def test_a_call_number_stays_taken_while_what_it_was_given_to_does_not_apply(found_job: Job) -> None:
+    job = change(found_job, "create", "A", size="10GiB")
+    asked = job.by_hand[0]
+    waiting = replan(replace(job, by_hand=(replace(asked, words=(("size", "9000GiB"),)),)))
+    assert [one.intent for one in waiting.idle] == [asked.id]
+    assert asked.made == "D1"
+    assert last(change(waiting, "create", "A", size="5GiB")).call == "D2"

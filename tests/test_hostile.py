@@ -183,16 +183,17 @@ def test_going_on_never_writes_the_source(small_job: Job, disk: Path, tmp_path: 
     assert disk.read_bytes() == before
 
 
-def test_a_source_that_became_a_link_to_the_bench_image_is_not_written(small_job: Job, disk: Path, tmp_path: Path) -> None:
+def test_a_source_that_became_a_link_to_the_bench_image_is_not_written(tmp_path: Path) -> None:
     """The image has one name only, so that nothing about it is odd; that it is the source by now shows from the source's side."""
-    bench = tmp_path / "bench"
-    ink_and_die(small_job, bench, 12)
-    disk.unlink()
-    disk.symlink_to(bench / "disk-A.img")
-    before = disk.read_bytes()
+    own, bench = tmp_path / "own.img", tmp_path / "bench"
+    make_gpt_disk(own, 64 * MIB, 512, PARTS)
+    ink_and_die(change(take_in([own], seed="own"), "label", "D1", label="plates"), bench, 12)
+    own.unlink()
+    own.symlink_to(bench / "disk-A.img")
+    before = own.read_bytes()
     with pytest.raises(BenchError, match="is the source itself"):
         resume(bench)
-    assert disk.read_bytes() == before
+    assert own.read_bytes() == before
 
 
 def test_a_job_of_another_is_refused_where_one_was_cut(small_job: Job, tmp_path: Path, disk: Path) -> None:

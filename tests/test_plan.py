@@ -6,17 +6,21 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from disks import assemble
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.aims.shares import divide, swap_bytes
 from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.checks import apply_remedy, findings, know
 from inkshelf.core.checks.registry import AnswerFor
 from inkshelf.core.checks.registry import ChangeAim as AimChange
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import PlanError, StepError
 from inkshelf.core.fit.room import fit, givers, possible, reserve_size
-from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.machine.state import Disk, FileSystem, Machine, SystemRoot, Table, Volume
+from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
+from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import AddEntry, Create, Delete, Format, Prepare, Retype, SetOrder, Shrink
@@ -422,3 +426,34 @@ def test_entries_name_partitions_that_are_there(found_job: Job, aim: Beside) -> 
                 step.entry.size_lba,
             )
             assert holder.boot_file(step.entry.path) is not None
+
+
+@pytest.mark.parametrize("place", [GIB, 300 * GIB])
+def test_what_goes_left_or_right_is_moved_with_every_byte_in_use(place: int) -> None:
+    volume = Volume(
+        "", 1, 100 * GIB, 50 * GIB, gpt_type("linux_data"), filesystem=FileSystem("ext4", 50 * GIB, used_bytes=7 * GIB)
+    )
+    usable = {"first_usable": 34, "last_usable": 400 * GIB // 512 - 34}
+    disk = Disk("A", 400 * GIB, table=Table("gpt", "2" * 8, **usable), volumes=(volume,))
+    job = change(Job(found=assemble((disk,))), "move", "D1", at=f"{place // GIB}GiB")
+    ledger = read(job).ledger
+    assert (ledger.moved_bytes, ledger.kept_bytes, ledger.lost) == (7 * GIB, 0, ())
+    row = sheet(read(job)).rows[-1]
+    copying = 2 * 50 * GIB / 400e6 / 60  # the utility reads and writes the whole volume once, at 400 MB a second
+    assert copying < row.words.minutes < copying + 3
+
+
+def test_a_giver_keeps_the_reserve_and_a_gap_counts_by_its_aligned_part() -> None:
+    usable = {"first_usable": 34, "last_usable": 400 * GIB // 512 - 34}
+    system = FileSystem("ntfs", 100 * GIB, used_bytes=30 * GIB, smallest_bytes=31 * GIB)
+    volume = Volume("", 1, MIB, 100 * GIB, gpt_type("basic_data"), filesystem=system, holds=SystemRoot("nt", "NT family"))
+    behind = Volume("", 2, 100 * GIB + MIB, 250 * GIB, gpt_type("linux_data"))
+    disk = assemble((Disk("A", 400 * GIB, table=Table("gpt", "2" * 8, **usable), volumes=(volume, behind)),)).disks[0]
+    (giver,) = givers(disk)
+    assert giver.most == 50 * GIB, "30 GiB in use, and 20 GiB of them free, stay"
+    crooked = replace(behind, start=110 * GIB + 4096, size=240 * GIB)
+    gap = fit(replace(disk, volumes=(disk.volumes[0], crooked)), 10 * GIB - MIB)
+    assert (gap.start, gap.size, gap.giver) == (100 * GIB + MIB, 10 * GIB - MIB, None)
+    ahead = replace(disk.volumes[0], size=100 * GIB + 4096)
+    tight = replace(disk, volumes=(ahead, replace(behind, start=110 * GIB, size=290 * GIB - 34 * 512)))
+    assert fit(tight, 10 * GIB - MIB).giver is not None, "the gap holds that many bytes, and not from one MiB to another"

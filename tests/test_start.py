@@ -189,3 +189,20 @@ def test_the_number_decides_not_the_place(planned: Machine) -> None:
     machine = without_entries(planned.with_disk(replace(disk, volumes=swapped)))
     stations = routes(machine)[0].reached.stations
     assert [one.call for one in stations if one.place == "loader"] == [high.call], "the later one has the lower number now"
+
+
+def test_an_entry_that_comes_next_is_tried_once(planned: Machine) -> None:
+    order = planned.firmware.order
+    assert len(order) > 1
+    tried = [one.entry.number for one in routes(firmware(planned, next=order[1])) if not one.entry.automatic]
+    assert tried == [order[1], *(one for one in order if one != order[1])]
+
+
+@pytest.mark.parametrize("signed", [None, False])
+def test_secure_boot_refuses_what_is_not_known_to_be_signed(planned: Machine, signed: bool | None) -> None:
+    assert planned.firmware.secure_boot == "on"
+    plain = planned.with_volume(
+        "B2", lambda one: replace(one, boot_files=tuple(replace(file, signed=signed) for file in one.boot_files))
+    )
+    assert any("Secure Boot refuses" in one.reached.broken for one in routes(plain))
+    assert first(plain) == "S1", "the next entry starts"

@@ -286,3 +286,20 @@ def test_a_dirty_volume_is_repaired_at_a_restart_and_a_sleeping_family_woken_wha
     assert "restart" in repair.words.title
     gap_only = with_aim(found_job, Beside(size_bytes=15 * GIB, swap="none"))
     assert any(isinstance(s, Prepare) and s.what == "fast_startup_off" for s in gap_only.steps)
+
+
+def test_a_start_volume_moved_to_the_left_is_a_stop_too() -> None:
+    found = legacy()
+    disk = found.disks[0]
+    later = found.with_disk(replace(disk, volumes=(replace(disk.volumes[0], start=20 * GIB),)))
+    moved = change(Job(found=later), "move", "S1", at="4 GiB")
+    assert "start.moved.S1" in {f.key for f in findings(read(moved))}
+
+
+def test_two_active_volumes_start_nothing() -> None:
+    found = legacy()
+    disk = found.disks[0]
+    other = Volume("D1", 2, 50 * GIB, GIB, "0x83", active=True)
+    said = one(found.with_disk(replace(disk, volumes=(*disk.volumes, other))), "S1")
+    assert not said.starts
+    assert "more than one volume" in said.why

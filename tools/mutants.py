@@ -29,14 +29,25 @@ def survives(folder: Path, fault: tuple[str, str, str, str]) -> str:
     path.write_text(text.replace(old, new))
     try:
         files = [f"tests/test_{one}.py" for one in tests.split()]
-        where = {**os.environ, "PYTHONPATH": str(folder / "src"), "QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1"}
+        where = {
+            **os.environ,
+            "PYTHONPATH": str(folder / "src"),
+            "QT_QPA_PLATFORM": "offscreen",
+            "PYTHONDONTWRITEBYTECODE": "1",
+        }
         command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *files]
         ran = subprocess.run(command, cwd=folder, env=where, capture_output=True, text=True, timeout=LIMIT, check=False)
     except subprocess.TimeoutExpired:
         return ""  # a test that never ends is noticed
     finally:
         path.write_text(text)
-    return "" if ran.returncode == 1 else "no test failed" if ran.returncode == 0 else f"the tests could not run: {ran.stdout[-300:]}"
+    return (
+        ""
+        if ran.returncode == 1
+        else "no test failed"
+        if ran.returncode == 0
+        else f"the tests could not run: {ran.stdout[-300:]}"
+    )
 
 
 def main() -> int:
