@@ -17,7 +17,7 @@ from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import PlanError, StepError
 from inkshelf.core.fit.room import fit, givers, possible, reserve_size
 from inkshelf.core.machine.state import Disk, FileSystem, Machine, SystemRoot, Table, Volume
-from inkshelf.core.plan.byhand import change
+from inkshelf.core.plan.byhand import change, exactly
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.sheet.sheet import sheet
@@ -457,3 +457,16 @@ def test_a_giver_keeps_the_reserve_and_a_gap_counts_by_its_aligned_part() -> Non
     ahead = replace(disk.volumes[0], size=100 * GIB + 4096)
     tight = replace(disk, volumes=(ahead, replace(behind, start=110 * GIB, size=290 * GIB - 34 * 512)))
     assert fit(tight, 10 * GIB - MIB).giver is not None, "the gap holds that many bytes, and not from one MiB to another"
+
+
+def test_the_number_in_a_box_for_the_size_afterwards_is_rounded_down() -> None:
+    """What is left of a MiB stays with the volume's room: a size that is typed too large would not be the one that was checked."""
+    system = FileSystem("ext4", 50 * GIB, used_bytes=7 * GIB, smallest_bytes=8 * GIB, cluster_bytes=4096)
+    volume = Volume("", 1, 100 * GIB, 50 * GIB, gpt_type("linux_data"), filesystem=system)
+    usable = {"first_usable": 34, "last_usable": 400 * GIB // 512 - 34}
+    found = assemble((Disk("A", 400 * GIB, table=Table("gpt", "2" * 8, **usable), volumes=(volume,)),))
+    row = sheet(read(exactly(Job(found=found), Shrink("D1", 40 * GIB + 4096)))).rows[-1]
+    assert dict(row.words.values)["size after, MiB box"] == "40960"
+    blind = found.with_volume("D1", lambda one: replace(one, filesystem=replace(system, cluster_bytes=0)))
+    with pytest.raises(StepError, match="not known"):
+        Shrink("D1", 40 * GIB).apply(blind)

@@ -77,13 +77,13 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/steps/ledger.py", "elif after[1].start != volume.start:", "elif after[1].start > volume.start:", "plan"),
     ("core/steps/ledger.py", "if call in given_up or after is None:", "if after is None:", "plan sheet order byhand"),
     ("core/size.py", "    return -(-value // MIB)", "    return value // MIB", "size sheet"),
-    ("core/sheet/telling/base.py", 'internal_ssd"]) / 60', 'internal_ssd"]) / 6', "sheet"),
-    ("core/sheet/telling/base.py", "return 2 * count /", "return count /", "sheet"),
+    ("core/sheet/telling/base.py", 'internal_ssd"]) / 60', 'internal_ssd"]) / 6', "plan"),
+    ("core/sheet/telling/base.py", "return 2 * count /", "return count /", "plan"),
     (
         "core/sheet/telling/volumes.py",
         '"Shrink {step.call} from a live system: what is inside first, then the partition",\n        (("size before", both(size)), ("size after, MiB box", str(step.to_bytes // MIB))',
         '"Shrink {step.call} from a live system: what is inside first, then the partition",\n        (("size before", both(size)), ("size after, MiB box", str(-(-step.to_bytes // MIB)))',
-        "sheet size",
+        "plan",
     ),
     (
         "core/plan/order.py",
@@ -91,7 +91,6 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "used = {one.call: 1 for",
         "order",
     ),
-    ("core/plan/order.py", " and one.start != now.at[call]]", "]", "order"),
     ("core/plan/intents.py", "*(one.made for one in intents if one.made)]", "]", "byhand"),
     (
         "core/fit/room.py",
