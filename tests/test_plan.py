@@ -455,7 +455,7 @@ def test_a_giver_keeps_the_reserve_and_a_gap_counts_by_its_aligned_part() -> Non
     gap = fit(replace(disk, volumes=(disk.volumes[0], crooked)), 10 * GIB - MIB)
     assert (gap.start, gap.size, gap.giver) == (100 * GIB + MIB, 10 * GIB - MIB, None)
     ahead = replace(disk.volumes[0], size=100 * GIB + 4096)
-    tight = replace(disk, volumes=(ahead, replace(behind, start=110 * GIB, size=290 * GIB - 34 * 512)))
+    tight = replace(disk, volumes=(ahead, replace(behind, start=110 * GIB + 8192, size=280 * GIB)))
     assert fit(tight, 10 * GIB - MIB).giver is not None, "the gap holds that many bytes, and not from one MiB to another"
 
 
