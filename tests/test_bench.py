@@ -13,14 +13,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from disks import answered
-from inkshelf.bench import demo, packages, readiness, sparse
+from inkshelf.bench import demo, packages, proof, readiness, sparse
 from inkshelf.bench.folder import Bench, FirmwareStore
 from inkshelf.bench.image import ImageFile, in_use, inspect
 from inkshelf.bench.inker import Progress, ink
 from inkshelf.bench.second_reader import agrees
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import BenchError, CancelledError
-from inkshelf.core.machine.state import BootEntry, Firmware
+from inkshelf.core.machine.state import BootEntry, FileSystem, Firmware, Volume
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
@@ -305,3 +305,11 @@ def test_the_firmware_store_keeps_what_it_is_given(tmp_path: Path) -> None:
     (tmp_path / "firmware.json").write_text("{")
     with pytest.raises(BenchError):
         store.read()
+
+
+@pytest.mark.parametrize(("seen", "good"), [(100, True), (130, True), (131, False), (70, True), (69, False)])
+def test_used_space_may_be_three_hundredths_of_the_size_off_and_no_more(seen: int, good: bool) -> None:
+    system = FileSystem("ext4", 1000 * GIB, used_bytes=100 * GIB)
+    planned = Volume("D1", 1, MIB, 1000 * GIB, filesystem=system)
+    now = replace(planned, filesystem=replace(system, used_bytes=seen * GIB))
+    assert proof._used(planned, now).ok == good

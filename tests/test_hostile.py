@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from cut_jobs import small_disk
 from disks import answered, make_gpt_disk
-from inkshelf.bench import opening
+from inkshelf.bench import inker, opening
 from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.journal import Journal
@@ -289,3 +289,21 @@ def test_content_that_grew_since_it_was_taken_in_is_noticed_before_the_first_wri
     with pytest.raises(BenchError, match=r"holds .* now, and held 1 B when it was taken in"):
         ink(replace(job, found=fuller), tmp_path / "bench")
     assert not (tmp_path / "bench" / "disk-A.img").exists()
+
+
+@pytest.mark.parametrize("cloned", [False, True])
+def test_a_source_that_changes_while_it_is_copied_is_refused(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, cloned: bool
+) -> None:
+    own = tmp_path / "own.img"
+    make_gpt_disk(own, 64 * MIB, 512, PARTS)
+    job = change(take_in([own], seed="own"), "label", "D1", label="plates")
+
+    def somebody_writes(*_: object) -> int:
+        os.utime(own, ns=(0, 1))
+        return 0
+
+    monkeypatch.setattr(inker, "clone", (lambda *_: bool(somebody_writes()) or True) if cloned else (lambda *_: False))
+    monkeypatch.setattr(inker, "copy_data", somebody_writes)
+    with pytest.raises(BenchError, match="changed while it was copied"):
+        ink(job, tmp_path / "bench")
