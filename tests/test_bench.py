@@ -310,6 +310,6 @@ def test_the_firmware_store_keeps_what_it_is_given(tmp_path: Path) -> None:
 @pytest.mark.parametrize(("seen", "good"), [(100, True), (130, True), (131, False), (70, True), (69, False)])
 def test_used_space_may_be_three_hundredths_of_the_size_off_and_no_more(seen: int, good: bool) -> None:
     system = FileSystem("ext4", 1000 * GIB, used_bytes=100 * GIB)
-    planned = Volume("D1", 1, MIB, 1000 * GIB, filesystem=system)
+    planned = Volume("D1", 1, MIB, 1000 * GIB, "", filesystem=system)
     now = replace(planned, filesystem=replace(system, used_bytes=seen * GIB))
     assert proof._used(planned, now).ok == good
