@@ -42,10 +42,10 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/disk/mbr_write.py", "return [*pieces[::-1], ", "return [*pieces, ", "mbr cuts"),
     ("core/disk/mbr_write.py", "to - extended.first, following", "to, following", "mbr"),
     # what is read
-    ("core/disk/counting.py", "_each(width, count, low + 1)).bit_count()", "_each(width, count, low)).bit_count()", "probes"),
-    ("core/disk/fat.py", "0x0FFFFFFF) if fat.bits == 32", "0xFFFFFFFF) if fat.bits == 32", "probes"),
+    ("core/disk/counting.py", "_each(width, count, low + 1)).bit_count()", "_each(width, count, low)).bit_count()", "counting"),
+    ("core/disk/fat.py", "0x0FFFFFFF) if fat.bits == 32", "0xFFFFFFFF) if fat.bits == 32", "counting"),
     ("core/disk/fat.py", "    used -= 2  #", "    used -= 1  #", "probes"),
-    ("core/disk/kinds/f2fs.py", "key=lambda one: one.version", "key=lambda one: -one.version", "probes"),
+    ("core/disk/kinds/f2fs.py", "key=lambda one: one.version", "key=lambda one: -one.version", "counting"),
     ("exchange/captures.py", '"partition start") * 512', '"partition start") * 4096', "exchange captures machines"),
     ("exchange/captures.py", "if isinstance(value, list | dict):", "if False:", "captures"),
     ("exchange/anytext.py", "if disk.sector not in SECTORS:", "if False:", "captures"),

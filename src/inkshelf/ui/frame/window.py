@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, Qt, QTimer
+from PyQt6.QtCore import QByteArray
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -21,6 +21,7 @@ from inkshelf.ui.frame.actions import ACTIONS, Action
 from inkshelf.ui.frame.contents import Contents
 from inkshelf.ui.frame.files import Files
 from inkshelf.ui.frame.margin import Margin
+from inkshelf.ui.frame.notice import NoticeBar
 from inkshelf.ui.frame.reckoner import Reckoner
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import OneLine, button, label
@@ -390,42 +391,3 @@ def bench_name(job: Job) -> str:
     """Return the name of a job's bench folder: its title to be recognised by, and its identity, which no other job has."""
     title = "".join(one if one.isalnum() else "-" for one in job.title)[:40].strip("-")
     return f"{title or 'job'}-{job.seed or 'new'}"
-
-
-class NoticeBar(QFrame):
-    """One line for the person, in the window; good news leaves by itself."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        row = QHBoxLayout(self)
-        row.setContentsMargins(14, 8, 10, 8)
-        self.words = label("", theme.sans(13, 500), wrap=True)
-        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        row.addWidget(self.words, 1)
-        row.addWidget(button("Close", self.dismiss, link=True))
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self.dismiss)  # a bound method: Qt lets go of it with the widget
-        self.hide()
-
-    def dismiss(self) -> None:
-        """Take the notice away."""
-        self._timer.stop()
-        self._desk.say(None)
-
-    def show_notice(self, notice: Notice | None) -> None:
-        """Show a notice, or hide."""
-        self._timer.stop()
-        self.setVisible(notice is not None)
-        if notice is None:
-            return
-        self.setObjectName("notice" if notice.bad else "goodnotice")
-        style = self.style()
-        if style:
-            style.unpolish(self)
-            style.polish(self)
-        self.words.setText(f"{notice.what} {notice.remedy}".strip())
-        self.words.setAccessibleName(self.words.text())
-        if not notice.bad:
-            self._timer.start(4000)
