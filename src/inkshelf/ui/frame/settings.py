@@ -6,12 +6,12 @@ from pathlib import Path
 from typing import Literal
 
 import msgspec
-from PyQt6.QtCore import QStandardPaths
 
 from inkshelf.core.errors import InkshelfError
+from inkshelf.store.folders import NAME as NAME
+from inkshelf.store.folders import config_path as config_path
+from inkshelf.store.folders import data_folder as data_folder
 from inkshelf.store.jobfile import write_atomically
-
-NAME = "inkshelf"
 
 
 class Settings(msgspec.Struct):
@@ -23,16 +23,6 @@ class Settings(msgspec.Struct):
     chapter: str = "intake"
     folder: str = ""
     rescued: str = ""
-
-
-def config_path() -> Path:
-    """Where the settings are kept (XDG base directory specification)."""
-    return Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.GenericConfigLocation)) / NAME / "settings.json"
-
-
-def data_folder() -> Path:
-    """Where jobs without a place of their own, the demo and benches are kept (XDG base directory specification)."""
-    return Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.GenericDataLocation)) / NAME
 
 
 def load(path: Path | None = None) -> Settings:
