@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from cut_jobs import small_disk
 from disks import answered, make_gpt_disk
-from inkshelf.bench import inker, opening
+from inkshelf.bench import inker, opening, proof
 from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.journal import Journal
@@ -307,3 +307,12 @@ def test_a_source_that_changes_while_it_is_copied_is_refused(
     monkeypatch.setattr(inker, "copy_data", somebody_writes)
     with pytest.raises(BenchError, match="changed while it was copied"):
         ink(job, tmp_path / "bench")
+
+
+def test_what_a_file_systems_own_checker_finds_is_not_called_agreed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    own = tmp_path / "own.img"
+    make_gpt_disk(own, 64 * MIB, 512, PARTS)
+    monkeypatch.setattr(proof.formatting, "check", lambda path, key: "2 faults" if key == "ext4" else None)
+    report = ink(change(take_in([own], seed="own"), "label", "D1", label="plates"), tmp_path / "bench")
+    assert not report.verified
+    assert [(one.what, one.detail) for one in report.checks if not one.ok] == [("D1: its own checker", "2 faults")]

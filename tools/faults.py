@@ -157,7 +157,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "bench/proof.py",
         'yield Check(f"{planned.call}: its own checker", not fault,',
         'yield Check(f"{planned.call}: its own checker", True,',
-        "bench contents foreign_disks",
+        "hostile",
     ),
     ("bench/outside.py", "    if changed:\n", "    if False:\n", "foreign_disks hostile"),
     (
