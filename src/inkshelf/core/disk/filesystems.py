@@ -44,10 +44,6 @@ def resized(filesystem: FileSystem, size: int) -> FileSystem:
     """Return the file system after its volume was made ``size`` bytes long, with what lay behind moved in."""
     kind = kind_of(filesystem.kind)
     if kind.resized:
-        if not filesystem.cluster_bytes:
-            raise StepError(
-                f"The clusters of this {kind.title} are not known.", "Take an image of the disk in, or a listing of lsblk."
-            )
         return kind.resized(filesystem, size)
     if kind.grows_itself and size > filesystem.size_bytes:
         return filesystem  # the partition grows; what is inside follows where it can be mounted

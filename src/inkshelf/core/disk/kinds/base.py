@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.contents import FileSystem
+from inkshelf.core.errors import StepError
 from inkshelf.core.value import Value
 
 if TYPE_CHECKING:
@@ -28,6 +29,15 @@ class Make(Value, frozen=True):
     def option(self, flag: str) -> str:
         """Return the label behind its option, or nothing where there is no label."""
         return f" {flag} {shlex.quote(self.label)}" if self.label else ""
+
+
+def cluster_of(system: FileSystem) -> int:
+    """Return the bytes of a cluster; raises ``StepError`` where they are not known, as no size can be reckoned then."""
+    if not system.cluster_bytes:
+        raise StepError(
+            f"The clusters of this {system.kind} are not known.", "Take an image of the disk in, or a listing of lsblk."
+        )
+    return system.cluster_bytes
 
 
 Probe = Callable[["ByteSource", tuple[str, ...]], "Contents | None"]

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.groups import sparse_groups
-from inkshelf.core.disk.kinds.base import Kind, Make
+from inkshelf.core.disk.kinds.base import Kind, Make, cluster_of
 from inkshelf.core.draw import file_system_uuid
 from inkshelf.core.size import KIB, MIB, align_up
 from inkshelf.core.value import replace
@@ -59,7 +59,7 @@ def _table_bytes(size: int) -> int:
 
 def _resized(system: FileSystem, size: int) -> FileSystem:
     """Groups that are added bring tables of their own; groups that go take them along."""
-    block = system.cluster_bytes
+    block = cluster_of(system)
     used = system.used_bytes
     if used is not None and system.group_bytes:
         groups = -(-size // system.group_bytes) - -(-system.size_bytes // system.group_bytes)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.contents import FileSystem
-from inkshelf.core.disk.kinds.base import Kind, Make
+from inkshelf.core.disk.kinds.base import Kind, Make, cluster_of
 from inkshelf.core.disk.lvm_write import DATA_START, EXTENT, extents_of, identifier
 from inkshelf.core.errors import StepError
 from inkshelf.core.size import MIB
@@ -33,7 +33,7 @@ def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
 def _resized(system: FileSystem, size: int) -> FileSystem:
     if not system.cluster_bytes:
         raise StepError("LVM physical volume cannot be resized: it has no group.", "Make its group first.")
-    return replace(system, size_bytes=size, clusters=max(0, (size - MIB) // system.cluster_bytes))
+    return replace(system, size_bytes=size, clusters=max(0, (size - MIB) // cluster_of(system)))
 
 
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:

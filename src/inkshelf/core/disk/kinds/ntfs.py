@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.contents import FileSystem
-from inkshelf.core.disk.kinds.base import Kind, Make
+from inkshelf.core.disk.kinds.base import Kind, Make, cluster_of
 from inkshelf.core.draw import serial64
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
@@ -37,7 +37,7 @@ def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
 
 
 def _resized(system: FileSystem, size: int) -> FileSystem:
-    clusters = size // system.cluster_bytes - 1  # the last place is kept for the backup boot sector
+    clusters = size // cluster_of(system) - 1  # the last place is kept for the backup boot sector
     length = _length(clusters, system.cluster_bytes, system.sector_bytes)
     return replace(system, size_bytes=length, clusters=clusters, used_map=())
 
