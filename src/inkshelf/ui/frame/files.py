@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -230,6 +229,8 @@ class Files:
                 Notice("Something else is being read or written still.", "Wait until it is done, then try again.")
             )
             return
+        import tempfile  # late: the window is ready sooner
+
         self._printed = tempfile.TemporaryDirectory()
         kept = Path(self._printed.name) / "job.json"
         jobfile.save(job, kept)
