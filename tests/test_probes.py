@@ -415,6 +415,15 @@ def test_a_damaged_ext_volume_never_hangs(small_ext: Path, damage: list[tuple[in
         assert error.what
 
 
+@pytest.mark.parametrize(("at", "size"), [(88, 1), (88, 100), (88, 2048), (254, 1), (254, 4096)])
+def test_inodes_and_descriptors_of_no_possible_size_are_said(small_ext: Path, at: int, size: int) -> None:
+    raw = bytearray(small_ext.read_bytes())
+    raw[1024 + at : 1026 + at] = size.to_bytes(2, "little")
+    with pytest.raises(FormatError, match="damaged"):
+        ext.open_ext(Memory(bytes(raw)))
+    assert "damaged" in probe(Memory(bytes(raw))).fault
+
+
 @given(st.binary(min_size=300, max_size=300))
 def test_an_ext_super_block_of_any_bytes_is_read_in_no_time(raw: bytes) -> None:
     head = bytearray(64 << 10)

@@ -94,6 +94,9 @@ def open_ext(source: ByteSource) -> Ext | None:
     in_cluster = 1 << max(0, own.log_cluster - own.log_block) if own.ro_compat & BIGALLOC else 1
     if not 8 <= own.per_group <= most * in_cluster or not 0 < own.inodes_per_group <= most:
         raise FormatError("The super block of an ext volume is damaged (groups).", "Check it with its own checker.")
+    inode, descriptor = own.inode_size or 128, (own.descriptor_size or 32) if wide else 32
+    if not 128 <= inode <= 1024 << own.log_block or inode & (inode - 1) or not 32 <= descriptor <= 1024:
+        raise FormatError("The super block of an ext volume is damaged (inodes).", "Check it with its own checker.")
     return Ext(
         source=source,
         block=1024 << own.log_block,
@@ -101,8 +104,8 @@ def open_ext(source: ByteSource) -> Ext | None:
         free_blocks=own.free_low | (own.free_high << 32 if wide else 0),
         per_group=own.per_group,
         inodes_per_group=own.inodes_per_group,
-        inode_bytes=own.inode_size or 128,
-        descriptor_bytes=(own.descriptor_size or 32) if wide else 32,
+        inode_bytes=inode,
+        descriptor_bytes=descriptor,
         first_block=own.first_block,
         label=shown(own.label.split(b"\0")[0].decode("utf-8", "replace")),
         uuid=str(uuid.UUID(bytes=own.uuid)),
