@@ -13,6 +13,7 @@ from pathlib import Path
 
 from inkshelf.bench import stand_ins, tools
 from inkshelf.bench.image import ImageFile
+from inkshelf.bench.kinds import fat
 from inkshelf.bench.ntfs_fill import lengthen
 from inkshelf.bench.sparse import copy_data, write_all
 from inkshelf.core.disk.gpt import GptEntry, GptTable, blank, encode
@@ -142,18 +143,7 @@ def _startup(image: Path, place: tuple[int, int]) -> None:
 
 def put_on_fat(image: Path, start: int, files: dict[str, bytes]) -> None:
     """Write files (paths with backslashes) to the FAT volume that begins at byte ``start`` of an image; folders are made."""
-    drive = f"{image}@@{start}"
-    folders: list[str] = []
-    for path in files:
-        parts = path.strip("\\").split("\\")[:-1]
-        folders += ["/".join(parts[: index + 1]) for index in range(len(parts))]
-    for folder in dict.fromkeys(folders):
-        tools.run("mmd", "-D", "s", "-i", drive, f"::/{folder}", accept=(0, 1))
-    with tempfile.TemporaryDirectory(dir=image.parent) as scratch:
-        for path, data in files.items():
-            local = Path(scratch) / "file"
-            local.write_bytes(data)
-            tools.run("mcopy", "-o", "-i", drive, local, "::" + path.replace("\\", "/"))
+    fat.put(image, {path.replace("\\", "/"): data for path, data in files.items()}, start)
 
 
 def _nt_volume(

@@ -46,18 +46,20 @@ def digests(source: Slice) -> Digests:
     return {node.path: hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest() for node in nodes}
 
 
-def put(path: Path, files: Mapping[str, bytes]) -> None:
+def put(path: Path, files: Mapping[str, bytes], start: int = 0) -> None:
+    """Write files, in the place of those that are there, into the volume that begins at byte ``start``; folders are made."""
+    drive = f"{path}@@{start}"
     folders: list[str] = []
     for name in files:
         parts = name.strip("/").split("/")[:-1]
         folders += ["/".join(parts[: index + 1]) for index in range(len(parts))]
     for folder in dict.fromkeys(folders):
-        tools.run("mmd", "-D", "s", "-i", path, f"::/{folder}", accept=(0, 1))
+        tools.run("mmd", "-D", "s", "-i", drive, f"::/{folder}", accept=(0, 1))
     with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
         for name, data in files.items():
             local = Path(scratch) / "file"
             local.write_bytes(data)
-            tools.run("mcopy", "-o", "-i", path, local, f"::{name}")
+            tools.run("mcopy", "-o", "-i", drive, local, f"::{name}")
 
 
 def read(source: Slice, path: str) -> bytes | None:
