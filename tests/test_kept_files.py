@@ -134,7 +134,12 @@ def small_btrfs(tmp_path_factory: pytest.TempPathFactory) -> bytes:
 @given(st.data())
 def test_a_damaged_btrfs_gives_files_or_the_documented_error(small_btrfs: bytes, data: st.DataObject) -> None:
     opened = btrfs.open_btrfs(Memory(small_btrfs))
-    nodes = [btrfs.SUPER, btrfs.SUPER + 811, opened.place(opened.root, 4096), *(one[2] for one in opened.chunks)]
+    nodes = [
+        btrfs.SUPER_AT,
+        btrfs.SUPER_AT + btrfs.SUPER.place("chunks"),
+        opened.place(opened.root, 4096),
+        *(one[2] for one in opened.chunks),
+    ]
     nodes += [
         at for at in range(0, len(small_btrfs), 4096) if small_btrfs[at + 88 : at + 96] == b"\5\0\0\0\0\0\0\0"
     ]  # the files' own tree

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from inkshelf.bench import mover, sparse
+from inkshelf.bench import mover
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.mover import Mover, freed
 from inkshelf.core.machine.state import Disk, Machine, Table, Volume
@@ -79,7 +79,7 @@ def test_a_move_loses_nothing_when_power_goes_off_at_any_time(tmp_path: Path, ba
         dice = random.Random(seed)
         start, size = dice.randrange(100, 300), dice.randrange(1, 250)
         to = start + dice.choice([dice.randrange(-99, 0), dice.randrange(1, 100), dice.randrange(1, 350)])
-        pieces = [(start + dice.randrange(size), dice.randrange(1, 90_000)) for _ in range(dice.randrange(2, 8))]
+        pieces = [(start + dice.randrange(size), dice.randrange(1, 90_000)) for _ in range(dice.randrange(8))]
         went_off += moved(tmp_path / str(seed), dice, pieces, (start * BLOCK, size * BLOCK, to * BLOCK))
     assert went_off > 100  # the scenarios are worth something
 
@@ -91,9 +91,9 @@ def moved(folder: Path, dice: random.Random, pieces: list[tuple[int, int]], plac
     fd, journal, went_off = filled(folder / "image", pieces, dice), Journal(folder), 0
     before = os.pread(fd, BLOCKS * BLOCK, 0)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(sparse, "PIECE", dice.choice([1, 3, 16]) * BLOCK)
-        patch.setattr(mover, "WINDOW", dice.choice([2, 40]) * BLOCK)
-        patch.setattr(mover, "SMALL_SHIFT", dice.choice([0, 0, 30, 500]) * BLOCK)
+        patch.setattr(mover, "PIECE", dice.choice([1, 3, 16]) * BLOCK)
+        patch.setattr(mover, "TOGETHER", dice.choice([0, 0, 5, 30, 500]) * BLOCK)
+        patch.setattr(mover, "LEAST_CHAIN", dice.choice([1, 2, 8]))
         patch.setattr("inkshelf.bench.journal.write_atomically", lambda path, data: path.write_bytes(data))
         power = Power(patch, dice)
         journal.step(1)
@@ -122,7 +122,7 @@ def test_few_flushes_are_made_where_places_are_far_apart(tmp_path: Path, monkeyp
     seen: list[int] = []
     monkeypatch.setattr(mover.os, "fsync", seen.append)
     monkeypatch.setattr(mover.os, "fdatasync", seen.append)
-    monkeypatch.setattr(sparse, "PIECE", 10 * BLOCK)
+    monkeypatch.setattr(mover, "PIECE", 10 * BLOCK)
     journal = Journal(tmp_path)
     journal.step(1)
     Mover(fd, journal, tmp_path).move(0, 100 * BLOCK, 500 * BLOCK)

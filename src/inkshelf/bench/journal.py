@@ -42,8 +42,8 @@ def _mark(raw: bytes) -> str:
 
 class Entry(Value, frozen=True):
     """Where the work stands. ``part``: parts of the step that are done; ``back``: the scratch file is complete and is being
-    brought back; ``ranges`` and ``pieces``: what a move carries (first byte, behind the last) and how many pieces are safe;
-    ``window``: the scratch file holds the pieces behind those. ``job``: the mark of the job's document that the entry belongs to."""
+    brought back; ``ranges`` and ``pieces``: what a move carries (first byte, behind the last) and how many pieces of it, or of each
+    chain, are safe; ``window``: the scratch file holds what chains write over. ``job``: the mark of the job's document that the entry belongs to."""
 
     state: Literal["copying", "step", "reading back", "done"] = "copying"
     step: int = 0
@@ -86,7 +86,7 @@ class Journal:
         self._put(replace(self.entry, **facts))
 
     def reached(self, pieces: int, *, window: bool = False) -> None:
-        """So many pieces of the move are safe now, and the scratch file holds those behind them or not. Flushed when it returns."""
+        """So many pieces of the move are safe now, and the scratch file holds what chains write over, or not. Flushed when it returns."""
         self._records += 1
         record = RECORD.pack(self._entry_sum, self._records, pieces, window)
         sector = (record + struct.pack("<I", zlib.crc32(record))).ljust(SECTOR, b"\0")

@@ -2,7 +2,8 @@
 
 A piece is never longer than the shift, so it never writes over itself. Where the next piece would write over the source of one
 that is not yet on the disk, the image is flushed and the journal notes how far the move is. Where the shift is so small that
-this would happen all the time, a window of pieces goes to a scratch file first, and from there into the image.
+this would happen all the time, the pieces are dealt to chains that advance side by side, one piece each between two flushes; what
+the first piece of a chain writes over, the last ones of the chain before it, goes to a scratch file beforehand.
 """
 
 from __future__ import annotations
@@ -13,12 +14,12 @@ from pathlib import Path
 
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.opening import open_own
-from inkshelf.bench.sparse import copy_some, data_ranges, move_pieces, punch, start_writing
+from inkshelf.bench.sparse import PIECE, copy_some, data_ranges, move_pieces, punch, start_writing
 from inkshelf.core.machine.state import Gap, Machine
 from inkshelf.core.size import MIB
 
-WINDOW = 32 * MIB
-SMALL_SHIFT = 4 * MIB
+TOGETHER = 64 * MIB  # bytes between two flushes, where there are that many
+LEAST_CHAIN = 8  # pieces: a chain is no shorter, so that little of a move is written twice
 NAME = "window"
 Piece = tuple[int, int]
 
@@ -36,9 +37,10 @@ class Mover:
         if not self.journal.entry.ranges:
             self.journal.note(ranges=tuple(data_ranges(self.fd, start, start + size)))
         shift, ranges = to - start, self.journal.entry.ranges
-        pieces = move_pieces(ranges, shift)
-        if abs(shift) < min(size, SMALL_SHIFT):
-            self._by_windows(pieces, shift)
+        close = abs(shift) < min(size, TOGETHER)
+        pieces = move_pieces(ranges, shift, TOGETHER if close else PIECE)
+        if close:
+            self._by_chains(pieces, shift)
         else:
             self._by_pieces(pieces, shift)
         os.fsync(self.fd)
@@ -53,52 +55,47 @@ class Mover:
                 os.fdatasync(self.fd)
                 self.journal.reached(number)
                 noted = number
-            self._copy(self.fd, self.fd, at, length, at + shift)
-            start_writing(self.fd, at + shift, length)
-            self.written += length
-            self.beat(length)
+            self._carry(self.fd, at, length, at + shift)
 
-    @staticmethod
-    def _copy(source: int, target: int, at: int, length: int, to: int) -> None:
-        done = 0
-        while done < length:
-            done += copy_some(source, target, at + done, length - done, to + done)
+    def _carry(self, source: int, at: int, length: int, to: int) -> None:
+        """Copy into the image, and be told of it a few MiB at a time."""
+        for low in range(0, length, PIECE):
+            step = min(PIECE, length - low)
+            _copy(source, self.fd, at + low, step, to + low)
+            start_writing(self.fd, to + low, step)
+            self.written += step
+            self.beat(step)
 
-    def _by_windows(self, pieces: list[Piece], shift: int) -> None:
-        number = self.journal.entry.pieces
-        while number < len(pieces):
-            window = _window(pieces, number)
-            fd = open_own(self.folder, NAME, os.O_RDWR | os.O_CREAT)
-            try:
-                if not self.journal.entry.window:
-                    self._fill(fd, window)
-                    self.journal.reached(number, window=True)
-                self._empty(fd, window, shift)
-            finally:
-                os.close(fd)
-            number += len(window)
-            os.fdatasync(self.fd)
-            self.journal.reached(number)
+    def _by_chains(self, pieces: list[Piece], shift: int) -> None:
+        """Each round copies one piece of every chain; what it writes over was copied in an earlier round or is in the scratch file."""
+        length = chain_length(len(pieces), abs(shift))
+        saved = _written_over(pieces, shift, length)
+        if self.journal.entry.pieces >= length:
+            return
+        fd = open_own(self.folder, NAME, os.O_RDWR | os.O_CREAT)
+        try:
+            if not self.journal.entry.window:
+                self._save(fd, pieces, saved)
+                self.journal.reached(0, window=True)
+            for turn in range(self.journal.entry.pieces, length):
+                for number in range(turn, len(pieces), length):
+                    at, count = pieces[number]
+                    if number in saved:
+                        self._carry(fd, saved[number], count, at + shift)
+                    else:
+                        self._carry(self.fd, at, count, at + shift)
+                os.fdatasync(self.fd)
+                self.journal.reached(turn + 1, window=True)
+        finally:
+            os.close(fd)
         (self.folder / NAME).unlink(missing_ok=True)
 
-    def _fill(self, fd: int, window: list[Piece]) -> None:
-        place = 0
-        for at, length in window:
-            self._copy(self.fd, fd, at, length, place)
-            start_writing(fd, place, length)
-            place += length
+    def _save(self, fd: int, pieces: list[Piece], saved: dict[int, int]) -> None:
+        for number, place in saved.items():
+            _copy(self.fd, fd, *pieces[number], place)
+            self.scratch += pieces[number][1]
             self.beat(0)
-        self.scratch += place
         os.fdatasync(fd)
-
-    def _empty(self, fd: int, window: list[Piece], shift: int) -> None:
-        place = 0
-        for at, length in window:
-            self._copy(fd, self.fd, place, length, at + shift)
-            start_writing(self.fd, at + shift, length)
-            place += length
-            self.written += length
-            self.beat(length)
 
     def _punch(self, ranges: tuple[tuple[int, int], ...], start: int, size: int, to: int) -> None:
         """What was a hole becomes one; the place that was left is given back at the end of the work (``give_back``)."""
@@ -135,12 +132,32 @@ def _touches(start: int, length: int, ends: list[Piece]) -> bool:
     return start < high and low < start + length
 
 
-def _window(pieces: list[Piece], first: int) -> list[Piece]:
-    total = 0
-    found: list[Piece] = []
-    for at, length in pieces[first:]:
-        if found and total + length > WINDOW:
-            break
-        found.append((at, length))
-        total += length
-    return found
+def _copy(source: int, target: int, at: int, length: int, to: int) -> None:
+    done = 0
+    while done < length:
+        done += copy_some(source, target, at + done, length - done, to + done)
+
+
+def chain_length(count: int, shift: int) -> int:
+    """Return how many of ``count`` pieces one chain takes: as many chains as fill what is written between two flushes."""
+    chains = max(1, min(TOGETHER // shift, count // LEAST_CHAIN))
+    return max(1, -(-count // chains))
+
+
+def _written_over(pieces: list[Piece], shift: int, length: int) -> dict[int, int]:
+    """Return the pieces that a chain writes over in the one before it, by number, with their places in the scratch file."""
+    saved: dict[int, int] = {}
+    place = 0
+    for first in range(length, len(pieces), length):
+        at, count = pieces[first]
+        number = first - 1
+        while number >= 0 and number not in saved and _reaches(at, count, shift, pieces[number]):
+            saved[number] = place
+            place += pieces[number][1]
+            number -= 1
+    return saved
+
+
+def _reaches(at: int, length: int, shift: int, other: Piece) -> bool:
+    """Whether another piece begins before the far end of where a piece, or any that follows it, is copied to."""
+    return other[0] < at + length + shift if shift > 0 else other[0] + other[1] > at + shift

@@ -30,11 +30,9 @@ def lengthen(source: ByteSource, fd: int, name: str, runs: tuple[tuple[int, int]
 
 
 def _with_runs(raw: bytearray, runs: tuple[tuple[int, int], ...], cluster: int) -> bytes:
-    at = struct.unpack_from("<H", raw, 20)[0]
-    while struct.unpack_from("<I", raw, at)[0] != ntfs.DATA:
-        at += struct.unpack_from("<I", raw, at + 4)[0]
-    length, identifier = struct.unpack_from("<I", raw, at + 4)[0], struct.unpack_from("<H", raw, at + 14)[0]
-    tail = bytes(raw[at + length : struct.unpack_from("<I", raw, 24)[0]])
+    at = ntfs.find_attribute(raw, ntfs.DATA)
+    found = ntfs.ATTRIBUTE.of(raw, at)
+    tail = bytes(raw[at + found.length : ntfs.RECORD.of(raw).used])
     total = sum(count for _, count in runs)
     listed = _run_list(runs)
     size = 64 + -(-len(listed) // 8) * 8
@@ -47,7 +45,7 @@ def _with_runs(raw: bytearray, runs: tuple[tuple[int, int], ...], cluster: int) 
             0,
             64,
             0,
-            identifier,
+            found.identifier,
             0,
             total - 1,
             64,
@@ -63,7 +61,7 @@ def _with_runs(raw: bytearray, runs: tuple[tuple[int, int], ...], cluster: int) 
     if len(body) > len(raw):
         raise BenchError("A demo file has too many pieces for one record.", "Use fewer runs.")
     fixed = bytearray(body.ljust(len(raw), b"\0"))
-    struct.pack_into("<I", fixed, 24, len(body))
+    struct.pack_into("<I", fixed, ntfs.RECORD.place("used"), len(body))
     return ntfs.protected(fixed)
 
 

@@ -117,13 +117,13 @@ def punch(fd: int, start: int, size: int) -> None:
             write_all(fd, bytes(min(PIECE, high - at)), at)
 
 
-def move_pieces(ranges: tuple[tuple[int, int], ...], shift: int) -> list[tuple[int, int]]:
+def move_pieces(ranges: tuple[tuple[int, int], ...], shift: int, longest: int) -> list[tuple[int, int]]:
     """Return the (place, length) pieces of a move in the order in which they may be copied.
 
     They are taken from the side that the move goes to, and none is longer than the shift: then a piece is never written over
     itself, and one that was cut short can be copied again.
     """
-    longest = min(PIECE, abs(shift))
+    longest = min(longest, abs(shift))
     pieces = [(at, min(longest, high - at)) for low, high in ranges for at in range(low, high, longest)]
     return pieces[::-1] if shift > 0 else pieces
 

@@ -7,7 +7,7 @@ import os
 from inkshelf.bench.handover import Written
 from inkshelf.bench.sparse import punch
 from inkshelf.core.disk import mbr_write
-from inkshelf.core.disk.gpt import NAME_AT, GptEntry, GptTable, encode, name_of, with_entries
+from inkshelf.core.disk.gpt import NAME_AT, OWN, GptEntry, GptTable, encode, name_of, with_entries
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
 from inkshelf.core.errors import BenchError, TableError
 from inkshelf.core.machine.state import Disk
@@ -19,26 +19,26 @@ def gpt_of(disk: Disk) -> GptTable:
     table, sector = disk.table, disk.sector
     entries = tuple(
         GptEntry(
-            volume.number,
-            volume.type_id,
-            volume.guid,
-            volume.start // sector,
-            volume.end // sector - 1,
-            volume.attributes,
-            volume.name,
+            number=volume.number,
+            type_guid=volume.type_id,
+            guid=volume.guid,
+            first=volume.start // sector,
+            last=volume.end // sector - 1,
+            attributes=volume.attributes,
+            name=volume.name,
         )
         for volume in disk.volumes
     )
     return GptTable(
-        sector,
-        disk.size // sector,
-        table.guid,
-        table.first_usable,
-        table.last_usable,
-        entries,
-        table.entry_count,
-        table.entry_bytes,
-        table.backup_lba,
+        sector=sector,
+        disk_sectors=disk.size // sector,
+        guid=table.guid,
+        first_usable=table.first_usable,
+        last_usable=table.last_usable,
+        entries=entries,
+        entry_count=table.entry_count,
+        entry_bytes=table.entry_bytes,
+        backup_lba=table.backup_lba,
         entries_lba=table.entries_lba,
         backup_entries_lba=table.backup_entries_lba,
     )
@@ -73,21 +73,21 @@ def _write_gpt(fd: int, before: Disk, after: Disk, written: Written) -> None:
     """Backup entries and header first, so that one good copy stands at every moment."""
     table = gpt_of(after)
     pieces = encode(table)
-    entries = keep_names(pieces[2][1], os.pread(fd, len(pieces[2][1]), pieces[2][0]), table)
-    backup = (pieces[3][0], entries)
+    at, new = pieces.entries
+    entries = keep_names(new, os.pread(fd, len(new), at), table)
     for offset, data in (
-        backup,
-        _checked(pieces[4], entries, table),
-        (pieces[2][0], entries),
-        _checked(pieces[1], entries, table),
+        (pieces.backup_entries[0], entries),
+        _checked(pieces.backup_header, entries, table),
+        (at, entries),
+        _checked(pieces.header, entries, table),
     ):
-        for at in range(0, len(data), after.sector):
-            written.put(fd, data[at : at + after.sector], offset + at)
+        for low in range(0, len(data), after.sector):
+            written.put(fd, data[low : low + after.sector], offset + low)
     if after.table.hybrid:
         records = mbr_write.follow_hybrid(os.pread(fd, 512, 0), _became(before, after), after.size // after.sector)
         written.put(fd, records, mbr_write.RECORDS_AT)
     else:
-        written.put(fd, pieces[0][1], pieces[0][0])
+        written.put(fd, pieces.protective[1], pieces.protective[0])
 
 
 def keep_names(new: bytes, found: bytes, table: GptTable) -> bytes:
@@ -99,7 +99,7 @@ def keep_names(new: bytes, found: bytes, table: GptTable) -> bytes:
     for entry in table.entries:
         at = (entry.number - 1) * each
         old = found[at : at + each]
-        if len(old) == each and old[16:32] == new[at + 16 : at + 32] and name_of(old) == entry.name:
+        if len(old) == each and OWN.of(old).guid == OWN.of(new, at).guid and name_of(old) == entry.name:
             kept[at + NAME_AT : at + each] = old[NAME_AT:]
     return bytes(kept)
 

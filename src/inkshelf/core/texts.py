@@ -48,6 +48,11 @@ def shown(text: str) -> str:
     return _UNFIT.sub("\ufffd", text)
 
 
+def zero_ended(raw: bytes) -> str:
+    """Return the text of a field that ends with a zero byte or is full."""
+    return shown(raw.split(b"\0")[0].decode("utf-8", "replace"))
+
+
 def one_line(text: str, what: str) -> str:
     """Return ``text``, or raise ``InkshelfError`` that names ``what`` where it is more than one line of characters."""
     if _UNFIT.search(text):

@@ -38,7 +38,7 @@ def digests(source: Slice) -> Digests:
         totals: dict[int, hashlib._Hash] = {}
         for item in items:
             total = totals.setdefault(item.object, hashlib.sha256())
-            total.update(btrfs.KEY.pack(item.object, item.kind, item.offset) + item.data)
+            total.update(item.key + item.data)
             extent = btrfs.extent(item)
             if extent and extent.address not in stored:
                 stored[extent.address] = _stretch(source, volume.place(extent.address, extent.length), extent.length)

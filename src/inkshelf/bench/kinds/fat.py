@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import struct
 import tempfile
 from collections.abc import Mapping
 from pathlib import Path
@@ -19,7 +18,6 @@ from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.steps.kinds import Format
 
 PACKAGE = "dosfstools"
-BACKUP_AT, SECTOR_AT = 50, 11  # BPB_BkBootSec and BPB_BytsPerSec (FAT specification 1.03)
 
 
 def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
@@ -74,11 +72,12 @@ def read(source: Slice, path: str) -> bytes | None:
 
 def boot_copies(source: Slice) -> tuple[int, ...]:
     """FAT32 says itself in which sector the copy of its boot sector stands; FAT12 and FAT16 have none."""
-    head = source.read(0, 512)
-    if struct.unpack_from("<H", head, 22)[0]:
+    table = fat.layout(source)
+    if table is None or not 0 < table.backup < 0xFFFF:
         return ()
-    sector, backup = struct.unpack_from("<H", head, SECTOR_AT)[0], struct.unpack_from("<H", head, BACKUP_AT)[0]
-    return (backup * sector,) if 0 < backup < 0xFFFF and source.read(backup * sector + 510, 2) == b"\x55\xaa" else ()
+    at = table.backup * table.sector
+    copy = source.read(at, fat.BOOT.size)
+    return (at,) if len(copy) == fat.BOOT.size and fat.BOOT.of(copy).mark == fat.BOOT_MARK else ()
 
 
 TOOLS = Tools(

@@ -51,12 +51,10 @@ def _clear_check_mark(path: Path) -> None:
 
 
 def _without_check_mark(raw: bytearray) -> None:
-    at = struct.unpack_from("<H", raw, 20)[0]
-    while struct.unpack_from("<I", raw, at)[0] != ntfs.VOLUME_INFO:
-        at += struct.unpack_from("<I", raw, at + 4)[0]
-    value = at + struct.unpack_from("<H", raw, at + 20)[0]
-    flags = struct.unpack_from("<H", raw, value + 10)[0]
-    struct.pack_into("<H", raw, value + 10, flags & ~1)
+    at = ntfs.find_attribute(raw, ntfs.VOLUME_INFO)
+    value = at + ntfs.RESIDENT.of(raw, at).value_at
+    flags = ntfs.VOLUME_FLAGS.of(raw, value).flags
+    struct.pack_into("<H", raw, value + ntfs.VOLUME_FLAGS.place("flags"), flags & ~ntfs.DIRTY)
 
 
 def _edit_record(path: Path, number: int, change: Callable[[bytearray], None]) -> None:
@@ -118,9 +116,9 @@ def boot_copies(source: Slice) -> tuple[int, ...]:
     volume = ntfs.open_ntfs(source)
     if volume is None:
         return ()
-    total = struct.unpack_from("<Q", source.read(0, 512), 40)[0]
-    at = total * volume.sector
-    return (at,) if source.read(at + 3, 8) == b"NTFS    " else ()
+    at = volume.sectors * volume.sector
+    copy = source.read(at, ntfs.BOOT.size)
+    return (at,) if len(copy) == ntfs.BOOT.size and ntfs.BOOT.of(copy).mark == ntfs.BOOT_MARK else ()
 
 
 TOOLS = Tools(

@@ -2,18 +2,32 @@
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.counting import bits_set
-from inkshelf.core.disk.source import ByteSource, exactly
+from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
-BOOT = struct.Struct("<QQIIIIIIHHBB")  # from byte 64: 3.1, table 4
-BITMAP, LABEL = 0x81, 0x83
+BOOT = Layout(  # 3.1, table 4
+    "exFAT boot sector",
+    "<",
+    mark=(3, "8s"),
+    sectors=(72, "Q"),
+    table=(80, "I"),
+    heap=(88, "I"),
+    clusters=(92, "I"),
+    root=(96, "I"),
+    serial=(100, "I"),
+    flags=(106, "H"),
+    sector_bits=(108, "B"),
+    cluster_bits=(109, "B"),
+)
+BITMAP_ENTRY = Layout("exFAT bitmap entry", "<", kind=(0, "B"), flags=(1, "B"), first=(20, "I"), length=(24, "Q"))  # 7.1
+LABEL_ENTRY = Layout("exFAT label entry", "<", kind=(0, "B"), count=(1, "B"), text=(2, "22s"))  # 7.3
+BITMAP, LABEL, SECOND = 0x81, 0x83, 1
 DIRTY = 2
 ROOT_LIMIT = 1 << 20
 
@@ -39,14 +53,22 @@ class ExFat(Value, frozen=True):
 def layout(source: ByteSource) -> ExFat | None:
     """Return the geometry, or ``None`` where the boot sector is not exFAT's."""
     head = source.read(0, 512)
-    if len(head) < 512 or head[3:11] != b"EXFAT   ":
+    if len(head) < 512 or BOOT.of(head).mark != b"EXFAT   ":
         return None
-    _, length, fat, _, heap, count, root, serial, _, flags, sector_bits, cluster_bits = BOOT.unpack_from(head, 64)
-    if not 9 <= sector_bits <= 12 or cluster_bits > 25 - sector_bits or not count:
+    own = BOOT.of(head)
+    if not 9 <= own.sector_bits <= 12 or own.cluster_bits > 25 - own.sector_bits or not own.clusters:
         raise FormatError("The boot sector of an exFAT volume is damaged.", "Let its own system check it.")
-    sector = 1 << sector_bits
+    sector = 1 << own.sector_bits
     return ExFat(
-        sector, sector << cluster_bits, count, fat * sector, heap * sector, root, length * sector, serial, bool(flags & DIRTY)
+        sector=sector,
+        cluster=sector << own.cluster_bits,
+        clusters=own.clusters,
+        fat_start=own.table * sector,
+        heap_start=own.heap * sector,
+        root_cluster=own.root,
+        size=own.sectors * sector,
+        serial=own.serial,
+        dirty=bool(own.flags & DIRTY),
     )
 
 
@@ -78,10 +100,11 @@ def probe(source: ByteSource) -> FileSystem | None:
     label, used = "", None
     for entry in _root(source, volume):
         if entry[0] == LABEL:
-            label = entry[2 : 2 + 2 * min(entry[1], 11)].decode("utf-16-le", "replace")
-        elif entry[0] == BITMAP and not entry[1] & 1:
-            first, length = struct.unpack_from("<IQ", entry, 20)
-            used = _set_bits(source, volume, first, length) * volume.cluster
+            own = LABEL_ENTRY.of(entry)
+            label = own.text[: 2 * own.count].decode("utf-16-le", "replace")
+        elif entry[0] == BITMAP and not BITMAP_ENTRY.of(entry).flags & SECOND:
+            own = BITMAP_ENTRY.of(entry)
+            used = _set_bits(source, volume, own.first, own.length) * volume.cluster
     serial = f"{volume.serial >> 16:04X}-{volume.serial & 0xFFFF:04X}"
     return FileSystem(
         kind="exfat",

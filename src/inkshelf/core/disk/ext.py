@@ -10,13 +10,13 @@ import uuid
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem
-from inkshelf.core.disk.source import ByteSource, Layout, exactly, unpack
+from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.size import align_up, binary
-from inkshelf.core.texts import shown
+from inkshelf.core.texts import zero_ended
 from inkshelf.core.value import Value
 
-MAGIC = 0xEF53
+MAGIC, SUPER_AT = 0xEF53, 1024
 ROOT = 2
 EXTENTS_FLAG, INLINE_FLAG = 0x80000, 0x10000000
 JOURNAL, SPARSE2 = 0x4, 0x200  # compatible features
@@ -53,6 +53,31 @@ SUPER = Layout(
     log_flex=(372, "B"),
     backup_groups=(588, "2I"),
 )
+DESCRIPTOR = Layout("ext group descriptor", "<", table_low=(8, "I"))
+WIDE_DESCRIPTOR = Layout("ext group descriptor", "<", table_low=(8, "I"), table_high=(40, "I"))
+INODE = Layout(
+    "ext inode",
+    "<",
+    mode=(0, "H"),
+    owner=(2, "H"),
+    size_low=(4, "I"),
+    changed=(16, "I"),
+    group=(24, "H"),
+    flags=(32, "I"),
+    contents=(40, "60s"),
+    size_high=(108, "I"),
+)
+INODE_BYTES = 128  # what every inode has; behind them its extra fields, and behind those its attributes
+ATTRIBUTES_MARK = 0xEA020000
+ATTRIBUTE = Layout("ext attribute", "<", name_length=(0, "B"), index=(1, "B"), value_at=(2, "H"), size=(8, "I"), hash=(12, "I"))
+SYSTEM_ATTRIBUTES = 7
+EXTENT_HEADER = Layout("ext extents", "<", mark=(0, "H"), count=(2, "H"), depth=(6, "H"), generation=(8, "I"))
+EXTENT = Layout("ext extent", "<", logical=(0, "I"), length=(4, "H"), place_high=(6, "H"), place_low=(8, "I"))
+EXTENT_INDEX = Layout("ext extent", "<", logical=(0, "I"), place_low=(4, "I"), place_high=(8, "H"), unused=(10, "H"))
+EXTENT_MARK, RESERVED_FROM = 0xF30A, 32_768  # longer extents were only reserved
+NAME = Layout("ext folder", "<", inode=(0, "I"), length=(4, "H"), name_length=(6, "B"))
+NAME_AT = 8
+LINK, IN_INODE = 0xA, 60  # a short link's target stands in the inode
 
 
 class Ext(Value, frozen=True):
@@ -83,8 +108,8 @@ class Ext(Value, frozen=True):
 
 def open_ext(source: ByteSource) -> Ext | None:
     """Return the super block's figures, or ``None`` where it is not ext."""
-    raw = source.read(1024, 1024)
-    if len(raw) < 1024 or struct.unpack_from("<H", raw, 56)[0] != MAGIC:
+    raw = source.read(SUPER_AT, SUPER_AT)
+    if len(raw) < SUPER.size or SUPER.of(raw).magic != MAGIC:
         return None
     own = SUPER.of(raw)
     wide = bool(own.incompat & WIDE)
@@ -107,7 +132,7 @@ def open_ext(source: ByteSource) -> Ext | None:
         inode_bytes=inode,
         descriptor_bytes=descriptor,
         first_block=own.first_block,
-        label=shown(own.label.split(b"\0")[0].decode("utf-8", "replace")),
+        label=zero_ended(own.label),
         uuid=str(uuid.UUID(bytes=own.uuid)),
         clean=bool(own.state & 1),
         recover=bool(own.incompat & RECOVER),
@@ -151,53 +176,54 @@ def inode_bytes(ext: Ext, number: int) -> bytes:
     if not 0 < number <= -(-ext.blocks // ext.per_group) * ext.inodes_per_group:
         raise FormatError(f"There is no inode {number} on this ext volume.", "Check it with its own checker.")
     group, index = divmod(number - 1, ext.inodes_per_group)
-    at = ext.descriptors_at + group * ext.descriptor_bytes
-    raw = exactly(ext.source, at, ext.descriptor_bytes, "group descriptor")
-    table = struct.unpack_from("<I", raw, 8)[0]
-    if ext.descriptor_bytes >= 64:
-        table |= struct.unpack_from("<I", raw, 40)[0] << 32
     length = min(ext.inode_bytes, LARGEST_INODE)
-    return exactly(ext.source, table * ext.block + index * ext.inode_bytes, length, f"inode {number}")
+    return exactly(ext.source, inode_table(ext, group) * ext.block + index * ext.inode_bytes, length, f"inode {number}")
+
+
+def inode_table(ext: Ext, group: int) -> int:
+    """Return the block where the inode table of a group begins."""
+    raw = exactly(ext.source, ext.descriptors_at + group * ext.descriptor_bytes, ext.descriptor_bytes, "group descriptor")
+    if ext.descriptor_bytes < WIDE_DESCRIPTOR.size:
+        return int(DESCRIPTOR.of(raw).table_low)
+    own = WIDE_DESCRIPTOR.of(raw)
+    return int(own.table_low | own.table_high << 32)
 
 
 def inline_value(raw: bytes) -> bytes:
     """Return what an inode holds in itself: its block map's 60 bytes, and the rest in the attribute ``system.data`` behind it."""
-    own = raw[40:100]
-    if len(raw) <= 132:
+    own: bytes = INODE.of(raw).contents
+    if len(raw) <= INODE_BYTES + 4:
         return own
-    first = 128 + struct.unpack_from("<H", raw, 128)[0]
-    if first + 4 > len(raw) or struct.unpack_from("<I", raw, first)[0] != 0xEA020000:
+    first = INODE_BYTES + int.from_bytes(raw[INODE_BYTES : INODE_BYTES + 2], "little")
+    if int.from_bytes(raw[first : first + 4], "little") != ATTRIBUTES_MARK:
         return own
     at = base = first + 4
-    while at + 16 <= len(raw) and raw[at]:
-        name_length, index, value_at, _, size, _ = struct.unpack_from("<BBHIII", raw, at)
-        if index == 7 and raw[at + 16 : at + 16 + name_length] == b"data":
-            return own + raw[base + value_at : base + value_at + size]
-        at += 16 + align_up(name_length, 4)
+    while at + ATTRIBUTE.size <= len(raw) and raw[at]:
+        found, name_at = ATTRIBUTE.of(raw, at), at + ATTRIBUTE.size
+        if found.index == SYSTEM_ATTRIBUTES and raw[name_at : name_at + found.name_length] == b"data":
+            return own + raw[base + found.value_at : base + found.value_at + found.size]
+        at = name_at + align_up(found.name_length, 4)
     return own
 
 
 def inode_runs(ext: Ext, raw: bytes) -> Iterator[tuple[int, int, int]]:
     """Yield (logical, physical, count) in blocks of an inode's contents; what is a hole, or was only reserved, is left out."""
-    flags = struct.unpack_from("<I", raw, 32)[0]
-    return _extent_runs(ext, raw[40:100]) if flags & EXTENTS_FLAG else _mapped_runs(ext, raw[40:100])
+    own = INODE.of(raw)
+    return _extent_runs(ext, own.contents) if own.flags & EXTENTS_FLAG else _mapped_runs(ext, own.contents)
 
 
 def _extent_runs(ext: Ext, node: bytes, depth: int = 0) -> Iterator[tuple[int, int, int]]:
     """Yield (logical, physical, count) in blocks; extents that were only reserved read as zeros and are left out."""
-    magic, count, _, level = unpack("<HHHH", node, 0, "extent")
-    if magic != 0xF30A or depth > 5:
+    head = EXTENT_HEADER.of(node)
+    if head.mark != EXTENT_MARK or depth > 5:
         raise FormatError("A file's extents on an ext volume are damaged.", "Check it with its own checker.")
-    for index in range(count):
-        at = 12 + 12 * index
-        logical, length, high, low = unpack("<IHHI", node, at, "extent")
-        if level:
-            place, upper = unpack("<IH", node, at + 4, "extent")
-            yield from _extent_runs(
-                ext, exactly(ext.source, (upper << 32 | place) * ext.block, ext.block, "extent block"), depth + 1
-            )
-        elif length <= 32768:
-            yield logical, high << 32 | low, length
+    for at in range(EXTENT_HEADER.size, EXTENT_HEADER.size + EXTENT.size * head.count, EXTENT.size):
+        own = (EXTENT_INDEX if head.depth else EXTENT).of(node, at)
+        place = own.place_high << 32 | own.place_low
+        if head.depth:
+            yield from _extent_runs(ext, exactly(ext.source, place * ext.block, ext.block, "extent block"), depth + 1)
+        elif own.length <= RESERVED_FROM:
+            yield own.logical, place, own.length
 
 
 def _mapped_runs(ext: Ext, pointers: bytes) -> Iterator[tuple[int, int, int]]:
@@ -228,15 +254,14 @@ def _indirect(ext: Ext, block: int, level: int, logical: int) -> Iterator[tuple[
 def read_inode(ext: Ext, number: int, limit: int | None = 1 << 20) -> bytes:
     """Return the first ``limit`` bytes of an inode's contents (``None``: all of a folder, which has at most 64 MiB)."""
     raw = inode_bytes(ext, number)
-    whole = struct.unpack_from("<I", raw, 4)[0]
-    if limit is None and whole > LARGEST_FOLDER:
+    own = INODE.of(raw)
+    if limit is None and own.size_low > LARGEST_FOLDER:
         raise FormatError("A folder of an ext volume is longer than is read here.", "Compare it in its own system.")
-    size = min(limit or LARGEST_FOLDER, whole)
-    flags = struct.unpack_from("<I", raw, 32)[0]
-    if flags & INLINE_FLAG:
+    size = min(limit or LARGEST_FOLDER, own.size_low)
+    if own.flags & INLINE_FLAG:
         return inline_value(raw)[:size]
-    if raw[1] >> 4 == 0xA and size < 60:
-        return raw[40 : 40 + size]
+    if own.mode >> 12 == LINK and size < IN_INODE:
+        return bytes(own.contents[:size])
     data = bytearray(size)
     for logical, first, count in inode_runs(ext, raw):
         at = logical * ext.block
@@ -254,22 +279,22 @@ def folder(ext: Ext, number: int, limit: int | None = 1 << 20) -> dict[str, int]
     A folder that an inode holds in itself begins with its parent's number; its names go on in the attribute behind it.
     """
     raw = inode_bytes(ext, number)
-    if struct.unpack_from("<I", raw, 32)[0] & INLINE_FLAG:
+    if INODE.of(raw).flags & INLINE_FLAG:
         whole = inline_value(raw)
-        return _names(whole[4:60]) | _names(whole[60:])
+        return _names(whole[4:IN_INODE]) | _names(whole[IN_INODE:])
     return _names(read_inode(ext, number, limit))
 
 
 def _names(raw: bytes) -> dict[str, int]:
     names: dict[str, int] = {}
     at = 0
-    while at + 8 <= len(raw):
-        inode, length, name_length = unpack("<IHB", raw, at, "folder")
-        if length < 8 or at + length > len(raw):
+    while at + NAME_AT <= len(raw):
+        own = NAME.of(raw, at)
+        if own.length < NAME_AT or at + own.length > len(raw):
             raise FormatError("A folder of an ext volume is damaged.", "Check it with its own checker.")
-        if inode:
-            names[raw[at + 8 : at + 8 + name_length].decode("utf-8", "surrogateescape")] = inode
-        at += length
+        if own.inode:
+            names[raw[at + NAME_AT : at + NAME_AT + own.name_length].decode("utf-8", "surrogateescape")] = own.inode
+        at += own.length
     return names
 
 

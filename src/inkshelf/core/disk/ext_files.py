@@ -5,11 +5,24 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 
-from inkshelf.core.disk.ext import INLINE_FLAG, ROOT, UNDERSTOOD, Ext, folder, inline_value, inode_bytes, inode_runs
+from inkshelf.core.disk.ext import (
+    IN_INODE,
+    INLINE_FLAG,
+    INODE,
+    LINK,
+    ROOT,
+    UNDERSTOOD,
+    Ext,
+    folder,
+    inline_value,
+    inode_bytes,
+    inode_runs,
+)
 from inkshelf.core.errors import FormatError
 from inkshelf.core.value import Value
 
-FOLDER, FILE, LINK = 0x4, 0x8, 0xA
+FOLDER, FILE = 0x4, 0x8
+HEAD = struct.Struct("<HHHIQ")  # mode, owner, group, time, size
 DEEPEST = 200
 
 
@@ -41,19 +54,20 @@ def files(ext: Ext) -> Iterator[ExtFile]:
             if name in {".", ".."}:
                 continue
             raw = inode_bytes(ext, child)
-            if raw[1] >> 4 == FOLDER:
+            if INODE.of(raw).mode >> 12 == FOLDER:
                 waiting.append((f"{base}/{name}", child, depth + 1))
             else:
                 yield _file(ext, f"{base}/{name}", raw)
 
 
 def _file(ext: Ext, path: str, raw: bytes) -> ExtFile:
-    kind, flags = raw[1] >> 4, struct.unpack_from("<I", raw, 32)[0]
-    size = struct.unpack_from("<I", raw, 4)[0] | (struct.unpack_from("<I", raw, 108)[0] << 32 if kind == FILE else 0)
-    head = raw[0:8] + raw[16:20] + raw[24:26] + struct.pack("<Q", size)
-    if flags & INLINE_FLAG:
+    own = INODE.of(raw)
+    kind = own.mode >> 12
+    size = own.size_low | (own.size_high << 32 if kind == FILE else 0)
+    head = HEAD.pack(own.mode, own.owner, own.group, own.changed, size)
+    if own.flags & INLINE_FLAG:
         return ExtFile(path, kind, size, head, inline_value(raw)[:size], ())
-    if (kind == LINK and size < 60) or kind not in {FILE, LINK}:
-        return ExtFile(path, kind, size, head, raw[40:100], ())
+    if (kind == LINK and size < IN_INODE) or kind not in {FILE, LINK}:
+        return ExtFile(path, kind, size, head, own.contents, ())
     runs = tuple((logical * ext.block, first * ext.block, count * ext.block) for logical, first, count in inode_runs(ext, raw))
     return ExtFile(path, kind, size, head, b"", runs)

@@ -4,9 +4,7 @@ room for the groups' own tables, and a margin for extents that must grow (e2fspr
 
 from __future__ import annotations
 
-import struct
-
-from inkshelf.core.disk.ext import EXTENTS, SPARSE2, SUPER, Ext
+from inkshelf.core.disk.ext import EXTENTS, SPARSE2, SUPER, SUPER_AT, Ext, inode_table
 from inkshelf.core.disk.groups import sparse_groups
 from inkshelf.core.disk.source import exactly
 from inkshelf.core.value import Value
@@ -55,7 +53,7 @@ def smallest_blocks(ext: Ext) -> int:
     """Return the smallest size in blocks."""
     if ext.blocks * ext.block > ext.source.size:
         return ext.blocks  # it says that it is longer than its volume: nothing can be reckoned from it
-    raw = exactly(ext.source, 1024, 1024, "super block")
+    raw = exactly(ext.source, SUPER_AT, SUPER.size, "super block")
     shape = _shape(ext, raw)
     needed = max(0, ext.blocks - shape.overhead(0, shape.groups) - ext.free_blocks)
     groups, flexed, in_front = _groups(shape, needed)
@@ -112,9 +110,4 @@ def _shape(ext: Ext, raw: bytes) -> _Shape:
 
 def _table_end(ext: Ext, group: int, shape: _Shape) -> int:
     """The end of the inode table of a group, which the file system must cover."""
-    at = ext.descriptors_at + group * ext.descriptor_bytes
-    raw = exactly(ext.source, at, ext.descriptor_bytes, "group descriptor")
-    place = struct.unpack_from("<I", raw, 8)[0]
-    if ext.descriptor_bytes >= 64:
-        place |= struct.unpack_from("<I", raw, 40)[0] << 32
-    return int(place + shape.table_blocks)
+    return inode_table(ext, group) + shape.table_blocks

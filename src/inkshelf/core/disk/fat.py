@@ -5,22 +5,53 @@ Source: the published FAT file system specification 1.03; cluster counts decide 
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.counting import entries_in_use
-from inkshelf.core.disk.source import ByteSource, exactly
+from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
-BOOT = struct.Struct("<3s8sHBHBHHBHHHII")  # 36 bytes, common to all three
+BOOT = Layout(  # 3.1: common to all three
+    "FAT boot sector",
+    "<",
+    sector=(11, "H"),
+    per_cluster=(13, "B"),
+    reserved=(14, "H"),
+    tables=(16, "B"),
+    root_entries=(17, "H"),
+    sectors_16=(19, "H"),
+    media=(21, "B"),
+    table_16=(22, "H"),
+    hidden=(28, "I"),
+    sectors_32=(32, "I"),
+    mark=(510, "2s"),
+)
+WIDE = Layout("FAT32 boot sector", "<", table=(36, "I"), root=(44, "I"), backup=(50, "H"))  # 3.3
+TAIL = Layout("FAT boot sector", "<", mark=(2, "B"), serial=(3, "I"), label=(7, "11s"))
+TAIL_AT, WIDE_TAIL_AT, TAIL_MARK, BOOT_MARK = 36, 64, 0x29, b"\x55\xaa"
+RECORD = Layout(  # 6
+    "FAT folder record",
+    "<",
+    name=(0, "8s"),
+    ending=(8, "3s"),
+    attributes=(11, "B"),
+    case=(12, "B"),
+    cluster_high=(20, "H"),
+    cluster_low=(26, "H"),
+    size=(28, "I"),
+)
+LONG = Layout("FAT long name", "<", order=(0, "B"), first=(1, "10s"), second=(14, "12s"), third=(28, "4s"))  # 7
+RECORD_BYTES = 32
+DELETED, DOT, LONG_NAME, VOLUME, FOLDER = 0xE5, 0x2E, 0x0F, 0x08, 0x10
+SMALL_NAME, SMALL_ENDING = 0x08, 0x10  # written in small letters
 FAT16_FROM, FAT32_FROM = 4_085, 65_525
 
 
 class FatLayout(Value, frozen=True):
-    """Where things are in a FAT volume, in bytes from its start."""
+    """Where things are in a FAT volume, in bytes from its start; ``backup``: the sector of the boot sector's copy, 0 for none."""
 
     bits: int
     sector: int
@@ -36,6 +67,7 @@ class FatLayout(Value, frozen=True):
     label: str
     serial: int
     hidden: int
+    backup: int
 
 
 class FatNode(Value, frozen=True):
@@ -50,39 +82,39 @@ class FatNode(Value, frozen=True):
 def layout(source: ByteSource) -> FatLayout | None:
     """Return the layout, or ``None`` where the boot sector is not one of a FAT volume."""
     head = source.read(0, 512)
-    if len(head) < 512 or head[510:512] != b"\x55\xaa":
+    if len(head) < 512:
         return None
-    _, _, sector, per_cluster, reserved, fats, roots, total16, media, fat16, _, _, hidden, total32 = BOOT.unpack_from(head)
-    if sector not in {512, 1024, 2048, 4096} or per_cluster not in {1, 2, 4, 8, 16, 32, 64, 128} or not reserved:
+    own, wide_head = BOOT.of(head), WIDE.of(head)
+    if own.mark != BOOT_MARK or own.sector not in {512, 1024, 2048, 4096}:
         return None
-    if fats not in {1, 2} or (media != 0xF0 and media < 0xF8):
+    if own.per_cluster not in {1, 2, 4, 8, 16, 32, 64, 128} or not own.reserved or own.tables not in {1, 2}:
         return None
-    fat32 = struct.unpack_from("<I", head, 36)[0]
-    fat_sectors, total = fat16 or fat32, total16 or total32
-    root_sectors = -(-roots * 32 // sector)
-    data = reserved + fats * fat_sectors + root_sectors
-    if not fat_sectors or total <= data:
+    if own.media != 0xF0 and own.media < 0xF8:
         return None
-    clusters = (total - data) // per_cluster
-    wide = not fat16
-    bits = 32 if wide else (12 if clusters < FAT16_FROM else 16)
-    tail = 64 if wide else 36
-    label = head[tail + 7 : tail + 18].decode("ascii", "replace").rstrip() if head[tail + 2] == 0x29 else ""
+    table, total = own.table_16 or wide_head.table, own.sectors_16 or own.sectors_32
+    root_sectors = -(-own.root_entries * RECORD_BYTES // own.sector)
+    data = own.reserved + own.tables * table + root_sectors
+    if not table or total <= data:
+        return None
+    clusters, wide = (total - data) // own.per_cluster, not own.table_16
+    tail = TAIL.of(head, WIDE_TAIL_AT if wide else TAIL_AT)
+    label = tail.label.decode("ascii", "replace").rstrip() if tail.mark == TAIL_MARK else ""
     return FatLayout(
-        bits=bits,
-        sector=sector,
-        cluster=per_cluster * sector,
+        bits=32 if wide else 12 if clusters < FAT16_FROM else 16,
+        sector=own.sector,
+        cluster=own.per_cluster * own.sector,
         clusters=clusters,
-        fat_start=reserved * sector,
-        fat_bytes=fat_sectors * sector,
-        root_start=(reserved + fats * fat_sectors) * sector,
-        root_bytes=root_sectors * sector,
-        data_start=data * sector,
-        root_cluster=struct.unpack_from("<I", head, 44)[0] if wide else 0,
-        total_bytes=total * sector,
+        fat_start=own.reserved * own.sector,
+        fat_bytes=table * own.sector,
+        root_start=(own.reserved + own.tables * table) * own.sector,
+        root_bytes=root_sectors * own.sector,
+        data_start=data * own.sector,
+        root_cluster=wide_head.root if wide else 0,
+        total_bytes=total * own.sector,
         label="" if label == "NO NAME" else label,
-        serial=struct.unpack_from("<I", head, tail + 3)[0],
-        hidden=hidden,
+        serial=tail.serial,
+        hidden=own.hidden,
+        backup=wide_head.backup if wide else 0,
     )
 
 
@@ -132,8 +164,9 @@ def _table_facts(source: ByteSource, fat: FatLayout) -> tuple[int, bool]:
 
 def _volume_label(source: ByteSource, fat: FatLayout) -> Iterator[str]:
     for raw in _records(source, fat, None):
-        if raw[11] & 0x3F == 0x08 and raw[0] != 0xE5:
-            yield raw[:11].decode("ascii", "replace").rstrip()
+        own = RECORD.of(raw)
+        if own.attributes & 0x3F == VOLUME and raw[0] != DELETED:
+            yield (own.name + own.ending).decode("ascii", "replace").rstrip()
             return
 
 
@@ -165,10 +198,10 @@ def _records(source: ByteSource, fat: FatLayout, cluster: int | None) -> Iterato
             for one in _chain(source, fat, first)
         )
     for block in blocks:
-        for at in range(0, len(block), 32):
+        for at in range(0, len(block), RECORD_BYTES):
             if block[at] == 0:
                 return
-            yield block[at : at + 32]
+            yield block[at : at + RECORD_BYTES]
 
 
 def listing(source: ByteSource, fat: FatLayout, depth: int = 6) -> list[FatNode]:
@@ -187,24 +220,27 @@ def listing(source: ByteSource, fat: FatLayout, depth: int = 6) -> list[FatNode]
 def _folder(source: ByteSource, fat: FatLayout, path: str, cluster: int | None) -> Iterator[FatNode]:
     long: dict[int, str] = {}
     for raw in _records(source, fat, cluster):
-        if raw[0] == 0xE5:
+        own = RECORD.of(raw)
+        if raw[0] == DELETED:
             long = {}
-        elif raw[11] & 0x3F == 0x0F:
-            part = (raw[1:11] + raw[14:26] + raw[28:32]).decode("utf-16-le", "replace")
-            long[raw[0] & 0x1F] = part.split("\0")[0]
-        elif raw[11] & 0x08 or raw[0] == 0x2E:
+        elif own.attributes & 0x3F == LONG_NAME:
+            part = LONG.of(raw)
+            name = (part.first + part.second + part.third).decode("utf-16-le", "replace")
+            long[part.order & 0x1F] = name.split("\0")[0]
+        elif own.attributes & VOLUME or raw[0] == DOT:
             long = {}
         else:
             name = "".join(long[key] for key in sorted(long)) or _short_name(raw)
-            first = struct.unpack_from("<H", raw, 20)[0] << 16 | struct.unpack_from("<H", raw, 26)[0]
-            yield FatNode(f"{path}\\{name}", bool(raw[11] & 0x10), struct.unpack_from("<I", raw, 28)[0], first)
+            first = own.cluster_high << 16 | own.cluster_low
+            yield FatNode(f"{path}\\{name}", bool(own.attributes & FOLDER), own.size, first)
             long = {}
 
 
 def _short_name(raw: bytes) -> str:
-    stem, ending = (raw[low:high].decode("ascii", "replace").rstrip() for low, high in ((0, 8), (8, 11)))
-    stem = stem.lower() if raw[12] & 0x08 else stem
-    ending = ending.lower() if raw[12] & 0x10 else ending
+    own = RECORD.of(raw)
+    stem, ending = (part.decode("ascii", "replace").rstrip() for part in (own.name, own.ending))
+    stem = stem.lower() if own.case & SMALL_NAME else stem
+    ending = ending.lower() if own.case & SMALL_ENDING else ending
     return f"{stem}.{ending}" if ending else stem
 
 

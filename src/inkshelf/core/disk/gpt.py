@@ -9,15 +9,20 @@ from __future__ import annotations
 import struct
 import uuid
 import zlib
+from typing import NamedTuple
 
-from inkshelf.core.disk.source import ByteSource
+from inkshelf.core.disk.mbr import HEAD, MARK, PROTECTIVE, RECORD
+from inkshelf.core.disk.source import ByteSource, Layout
 from inkshelf.core.errors import TableError
-from inkshelf.core.value import Value, replace
+from inkshelf.core.value import Value
 
 SIGNATURE = b"EFI PART"
 HEADER = struct.Struct("<8sIIIIQQQQ16sQIII")  # 92 bytes: 5.3.2, table 5-5
 ENTRY = struct.Struct("<16s16sQQQ72s")  # 128 bytes: 5.3.3, table 5-6
-NAME_AT = 56
+SUMS = Layout("GPT header", "<", header=(16, "I"), entries=(88, "I"))
+OWN = Layout("GPT entry", "<", guid=(16, "16s"), name=(56, "72s"))
+NAME_AT = OWN.place("name")
+RECORDS_AT = HEAD.place("records")
 ENTRIES_LIMIT = 1 << 22  # 4 MiB of entries: 32 times the usual, and still quick to read
 
 
@@ -57,6 +62,16 @@ class GptTable(Value, frozen=True):
         return -(-self.entry_count * self.entry_bytes // self.sector)
 
 
+class Pieces(NamedTuple):
+    """What makes up a table on the disk, as (offset, bytes)."""
+
+    protective: tuple[int, bytes]
+    header: tuple[int, bytes]
+    entries: tuple[int, bytes]
+    backup_entries: tuple[int, bytes]
+    backup_header: tuple[int, bytes]
+
+
 class _Copy(Value, frozen=True):
     lba: int
     alternate: int
@@ -73,7 +88,14 @@ def blank(disk_bytes: int, sector: int, guid: str) -> GptTable:
     """Return an empty table of the usual shape: 128 entries of 128 bytes."""
     sectors = disk_bytes // sector
     room = -(-128 * 128 // sector)
-    return GptTable(sector, sectors, guid, 2 + room, sectors - 2 - room, backup_lba=sectors - 1)
+    return GptTable(
+        sector=sector,
+        disk_sectors=sectors,
+        guid=guid,
+        first_usable=2 + room,
+        last_usable=sectors - 2 - room,
+        backup_lba=sectors - 1,
+    )
 
 
 def read_gpt(source: ByteSource, sector: int) -> GptTable | None:
@@ -115,28 +137,23 @@ def read_gpt(source: ByteSource, sector: int) -> GptTable | None:
         )
         faults.append(f"backup copy: {what}")
         backup = None
-    made = _as_table(good, sector, sectors, primary is not None, backup is not None, "; ".join(faults))
-    usual = made.backup_lba - made.entry_sectors
-    elsewhere = backup.entries_lba if backup and backup.entries_lba != usual else 0
-    return replace(made, entries_lba=primary.entries_lba if primary else 2, backup_entries_lba=elsewhere)
-
-
-def _as_table(good: _Copy, sector: int, sectors: int, primary_ok: bool, backup_ok: bool, fault: str) -> GptTable:  # noqa: FBT001
-    entries = tuple(_entries(good.raw, good.count, good.entry_bytes))
     lba = good.alternate if good.lba == 1 else good.lba
+    usual = lba - -(-good.count * good.entry_bytes // sector)
     return GptTable(
-        sector,
-        sectors,
-        good.guid,
-        good.first_usable,
-        good.last_usable,
-        entries,
-        good.count,
-        good.entry_bytes,
-        lba,
-        primary_ok,
-        backup_ok,
-        fault,
+        sector=sector,
+        disk_sectors=sectors,
+        guid=good.guid,
+        first_usable=good.first_usable,
+        last_usable=good.last_usable,
+        entries=tuple(_entries(good.raw, good.count, good.entry_bytes)),
+        entry_count=good.count,
+        entry_bytes=good.entry_bytes,
+        backup_lba=lba,
+        primary_ok=primary is not None,
+        backup_ok=backup is not None,
+        fault="; ".join(faults),
+        entries_lba=primary.entries_lba if primary else 2,
+        backup_entries_lba=backup.entries_lba if backup and backup.entries_lba != usual else 0,
     )
 
 
@@ -164,7 +181,17 @@ def _read_copy(source: ByteSource, lba: int, sector: int, sectors: int) -> _Copy
     raw = source.read(entries_lba * sector, count * each) if entries_lba < sectors else b""
     if len(raw) != count * each or zlib.crc32(raw) != entries_crc:
         raise TableError("entries checksum does not match", field="entries CRC", offset=at + 88)
-    return _Copy(lba, alternate, first, last, _guid(guid), count, each, raw, entries_lba)
+    return _Copy(
+        lba=lba,
+        alternate=alternate,
+        first_usable=first,
+        last_usable=last,
+        guid=_guid(guid),
+        count=count,
+        entry_bytes=each,
+        raw=raw,
+        entries_lba=entries_lba,
+    )
 
 
 def _entries(raw: bytes, count: int, each: int) -> list[GptEntry]:
@@ -179,15 +206,16 @@ def _entries(raw: bytes, count: int, each: int) -> list[GptEntry]:
 
 def name_of(entry: bytes) -> str:
     """Return the name in the bytes of an entry, as it is read."""
-    return entry[NAME_AT : ENTRY.size].decode("utf-16-le", errors="replace").split("\0")[0]
+    return str(OWN.of(entry).name.decode("utf-16-le", errors="replace").split("\0")[0])
 
 
 def with_entries(header: bytes, entries: bytes) -> bytes:
     """Return a header whose checksums are those of these entries."""
     made = bytearray(header)
-    struct.pack_into("<I", made, 88, zlib.crc32(entries))
-    struct.pack_into("<I", made, 16, 0)
-    struct.pack_into("<I", made, 16, zlib.crc32(bytes(made[: HEADER.size])))
+    own = SUMS.place("header")
+    struct.pack_into("<I", made, SUMS.place("entries"), zlib.crc32(entries))
+    struct.pack_into("<I", made, own, 0)
+    struct.pack_into("<I", made, own, zlib.crc32(bytes(made[: HEADER.size])))
     return bytes(made)
 
 
@@ -195,12 +223,33 @@ def _guid(raw: bytes) -> str:
     return str(uuid.UUID(bytes_le=raw)).upper()
 
 
-def encode(table: GptTable) -> list[tuple[int, bytes]]:
+def encode(table: GptTable) -> Pieces:
     """Return the pieces to write: protective MBR part, primary header and entries, backup entries and header.
 
     The protective MBR piece starts at byte 446, so that code before it stays as it was found. Raises ``TableError`` for
     an entry outside the table or a name of more than 36 UTF-16 units.
     """
+    raw = _packed(table)
+    room = table.entry_sectors
+    last = table.disk_sectors - 1
+    backup_at = _backup_place(table, last)
+    if not 2 <= table.entries_lba <= table.first_usable - room:
+        raise TableError(
+            f"The table's entries lie at LBA {table.entries_lba}, among the volumes.",
+            "Copy the data off; its table is not changed here.",
+        )
+    crc = zlib.crc32(raw)
+    padded = raw.ljust(room * table.sector, b"\0")
+    return Pieces(
+        protective=(RECORDS_AT, _protective(table.disk_sectors)),
+        header=(table.sector, _header(table, 1, last, table.entries_lba, crc)),
+        entries=(table.entries_lba * table.sector, padded),
+        backup_entries=(backup_at * table.sector, padded),
+        backup_header=(last * table.sector, _header(table, last, 1, backup_at, crc)),
+    )
+
+
+def _packed(table: GptTable) -> bytes:
     raw = bytearray(table.entry_count * table.entry_bytes)
     for entry in table.entries:
         if not 1 <= entry.number <= table.entry_count:
@@ -218,24 +267,7 @@ def encode(table: GptTable) -> list[tuple[int, bytes]]:
             entry.attributes,
             name,
         )
-    room = table.entry_sectors
-    last = table.disk_sectors - 1
-    fixed = replace(table, backup_lba=last)
-    backup_at = _backup_place(table, last)
-    if not 2 <= table.entries_lba <= table.first_usable - room:
-        raise TableError(
-            f"The table's entries lie at LBA {table.entries_lba}, among the volumes.",
-            "Copy the data off; its table is not changed here.",
-        )
-    crc = zlib.crc32(bytes(raw))
-    padded = bytes(raw).ljust(room * table.sector, b"\0")
-    return [
-        (446, _protective(table.disk_sectors)),
-        (table.sector, _header(fixed, 1, last, table.entries_lba, crc)),
-        (table.entries_lba * table.sector, padded),
-        (backup_at * table.sector, padded),
-        (last * table.sector, _header(fixed, last, 1, backup_at, crc)),
-    ]
+    return bytes(raw)
 
 
 def _backup_place(table: GptTable, last: int) -> int:
@@ -269,5 +301,5 @@ def _header(table: GptTable, lba: int, other: int, entries_lba: int, entries_crc
 
 def _protective(disk_sectors: int) -> bytes:
     """One 0xEE record over the whole disk, capped at 32 bits (UEFI 5.2.3)."""
-    record = struct.pack("<B3sB3sII", 0, b"\0\2\0", 0xEE, b"\xff\xff\xff", 1, min(disk_sectors - 1, 0xFFFFFFFF))
-    return record + bytes(48) + b"\x55\xaa"
+    record = RECORD.pack(0, b"\0\2\0", PROTECTIVE, b"\xff\xff\xff", 1, min(disk_sectors - 1, 0xFFFFFFFF))
+    return record + bytes(48) + MARK

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem, Inside
 from inkshelf.core.disk.lvm_text import Section, parse
-from inkshelf.core.disk.source import ByteSource, exactly
+from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.size import binary
 from inkshelf.core.texts import shown
@@ -20,6 +20,11 @@ from inkshelf.core.value import Value
 
 SECTOR = 512
 LABEL = struct.Struct("<8sQII8s")
+LABEL_MARK, LABEL_KIND, LABEL_SECTORS = b"LABELONE", b"LVM2 001", 4
+LABEL_SUM = Layout("LVM label", "<", sum=(16, "I"))
+SUMMED_FROM = 20  # the label's checksum is over what stands behind it
+PV_HEADER = Layout("LVM physical volume", "<", uuid=(0, "32s"), size=(32, "Q"))
+PLACE = Layout("LVM area", "<", start=(0, "Q"), length=(8, "Q"))
 AREA_HEADER = struct.Struct("<I16sIQQ")
 LOCATION = struct.Struct("<QQII")
 AREA_MARK = b" LVM2 x[5A%r0N*>"
@@ -130,33 +135,45 @@ def _sections(section: Section, key: str) -> Iterator[tuple[str, Section]]:
 
 def open_pv(source: ByteSource) -> Pv | None:
     """Return the physical volume, or ``None`` where there is none; raises ``FormatError`` where its structures are damaged."""
-    head = source.read(0, 4 * SECTOR)
+    head = source.read(0, LABEL_SECTORS * SECTOR)
     for sector in range(len(head) // SECTOR):
         raw = head[sector * SECTOR : (sector + 1) * SECTOR]
-        if raw[:8] == b"LABELONE" and raw[24:32] == b"LVM2 001":
+        mark, _, _, _, kind = LABEL.unpack_from(raw)
+        if mark == LABEL_MARK and kind == LABEL_KIND:
             return _labelled(source, sector, raw)
     return None
 
 
 def _labelled(source: ByteSource, sector: int, raw: bytes) -> Pv:
     _, own, crc, offset, _ = LABEL.unpack_from(raw)
-    if own != sector or crc != checksum(raw[20:]) or not 32 <= offset <= SECTOR - 104:
+    if own != sector or crc != checksum(raw[SUMMED_FROM:]) or not LABEL.size <= offset <= SECTOR - 104:
         raise FormatError("The label of an LVM physical volume is damaged.", "Its own system can restore it.")
-    uuid = dashed(raw[offset : offset + 32].decode("ascii", "replace"))
-    size = struct.unpack_from("<Q", raw, offset + 32)[0]
-    lists: list[list[tuple[int, int]]] = [[], []]
-    at, which = offset + 40, 0
-    while which < 2 and at + 16 <= SECTOR:
-        start, length = struct.unpack_from("<QQ", raw, at)
-        at += 16
-        if not start:
+    header = PV_HEADER.of(raw, offset)
+    lists: list[list[tuple[int, int]]] = [[], []]  # of places with data, then of metadata areas; each ends with an empty one
+    at, which = offset + PV_HEADER.size, 0
+    while which < 2 and at + PLACE.size <= SECTOR:
+        place = PLACE.of(raw, at)
+        at += PLACE.size
+        if not place.start:
             which += 1
         else:
-            lists[which].append((start, length))
+            lists[which].append((place.start, place.length))
     data = lists[0][0][0] if lists[0] else 0
     area = lists[1][0] if lists[1] else (0, 0)
-    text, place, count = _newest(source, *area) if area[0] else ({}, 0, 0)
-    return Pv(uuid, size or source.size, area[0], area[1], data, text, sector, place, count, raw, len(lists[1]))
+    text, text_at, count = _newest(source, *area) if area[0] else ({}, 0, 0)
+    return Pv(
+        uuid=dashed(header.uuid.decode("ascii", "replace")),
+        size=header.size or source.size,
+        area_start=area[0],
+        area_size=area[1],
+        data_start=data,
+        text=text,
+        label_sector=sector,
+        text_at=text_at,
+        text_bytes=count,
+        label=raw,
+        areas=len(lists[1]),
+    )
 
 
 def _newest(source: ByteSource, start: int, size: int) -> tuple[Section, int, int]:

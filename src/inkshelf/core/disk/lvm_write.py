@@ -8,7 +8,21 @@ from __future__ import annotations
 import struct
 from typing import Any
 
-from inkshelf.core.disk.lvm import AREA_HEADER, AREA_MARK, LABEL, LOCATION, SECTOR, Pv, checksum, dashed
+from inkshelf.core.disk.lvm import (
+    AREA_HEADER,
+    AREA_MARK,
+    LABEL,
+    LABEL_KIND,
+    LABEL_MARK,
+    LABEL_SUM,
+    LOCATION,
+    PV_HEADER,
+    SECTOR,
+    SUMMED_FROM,
+    Pv,
+    checksum,
+    dashed,
+)
 from inkshelf.core.disk.lvm_text import Section, render
 from inkshelf.core.errors import FormatError
 from inkshelf.core.size import MIB, align_up
@@ -149,9 +163,11 @@ def _label(pv: Pv) -> bytes:
     """The label as found with its size put right, or a fresh one."""
     if pv.label:
         at = LABEL.unpack_from(pv.label)[3]
-        sector = pv.label[: at + 32] + struct.pack("<Q", pv.size) + pv.label[at + 40 :]
+        size_at = at + PV_HEADER.place("size")
+        sector = pv.label[:size_at] + struct.pack("<Q", pv.size) + pv.label[size_at + 8 :]
     else:
         areas = struct.pack("<QQQQQQQQ", pv.data_start, 0, 0, 0, pv.area_start, pv.area_size, 0, 0)
         body = pv.uuid.replace("-", "").encode() + struct.pack("<Q", pv.size) + areas + struct.pack("<IIQQ", 2, 1, 0, 0)
-        sector = (LABEL.pack(b"LABELONE", pv.label_sector, 0, LABEL.size, b"LVM2 001") + body).ljust(SECTOR, b"\0")
-    return sector[:16] + struct.pack("<I", checksum(sector[20:])) + sector[20:]
+        sector = (LABEL.pack(LABEL_MARK, pv.label_sector, 0, LABEL.size, LABEL_KIND) + body).ljust(SECTOR, b"\0")
+    summed = sector[SUMMED_FROM:]
+    return sector[: LABEL_SUM.place("sum")] + struct.pack("<I", checksum(summed)) + summed

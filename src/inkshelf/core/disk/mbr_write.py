@@ -8,11 +8,10 @@ from __future__ import annotations
 
 import struct
 
-from inkshelf.core.disk.mbr import EXTENDED, RECORD, MbrEntry, MbrTable
+from inkshelf.core.disk.mbr import ACTIVE, EXTENDED, HEAD, MARK, PROTECTIVE, RECORD, MbrEntry, MbrTable
 from inkshelf.core.errors import TableError
 
-RECORDS_AT, SIGNATURE_AT = 446, 440
-MARK = b"\x55\xaa"
+RECORDS_AT, SIGNATURE_AT = HEAD.place("records"), HEAD.place("signature")
 LINK = 0x05  # the type that leads from one extended boot record to the next
 MOST = 0xFFFFFFFF
 LEAD = 1 << 20  # bytes kept before a logical volume for its record, where there is room
@@ -83,7 +82,7 @@ def _record(entry: MbrEntry | None, first: int | None = None) -> bytes:
     if entry is None:
         return bytes(16)
     return _packed(
-        0x80 if entry.active else 0, entry.type_byte, entry.first if first is None else first, entry.sectors, entry.first
+        ACTIVE if entry.active else 0, entry.type_byte, entry.first if first is None else first, entry.sectors, entry.first
     )
 
 
@@ -119,10 +118,10 @@ def follow_hybrid(head: bytes, places: dict[tuple[int, int], tuple[int, int] | N
     for index in range(4):
         flag, _, kind, _, first, count = RECORD.unpack_from(head, RECORDS_AT + 16 * index)
         found = (first, count)
-        now = places.get(found, found) if kind != 0xEE else found
+        now = places.get(found, found) if kind != PROTECTIVE else found
         if not kind or now is None:
             records.append(bytes(16))
-        elif now == found and (kind != 0xEE or first + count <= disk_sectors):
+        elif now == found and (kind != PROTECTIVE or first + count <= disk_sectors):
             records.append(head[RECORDS_AT + 16 * index : RECORDS_AT + 16 * index + 16])
         else:
             records.append(_packed(flag, kind, now[0], now[1], now[0]))

@@ -6,13 +6,12 @@ sparse image are never read. Source: the structures as published by the free dri
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.counting import bits_set
 from inkshelf.core.disk.filesystems import SLICES
-from inkshelf.core.disk.source import ByteSource, exactly
+from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.size import align_up, binary
 from inkshelf.core.texts import shown
@@ -22,12 +21,61 @@ from inkshelf.data import exact
 ATTRIBUTE_LIST = 0x20
 MFT, MIRROR, LOG, VOLUME, ROOT, BITMAP = 0, 1, 2, 3, 5, 6
 NAME_ATTR, VOLUME_NAME, VOLUME_INFO, DATA, INDEX_ROOT, INDEX_ALLOCATION = 0x30, 0x60, 0x70, 0x80, 0x90, 0xA0
+BOOT = Layout(
+    "NTFS boot sector",
+    "<",
+    mark=(3, "8s"),
+    sector=(11, "H"),
+    per_cluster=(13, "B"),
+    hidden=(28, "I"),
+    sectors=(40, "Q"),
+    table=(48, "Q"),
+    per_record=(64, "b"),
+    serial=(72, "Q"),
+)
+BOOT_MARK = b"NTFS    "
+RECORD = Layout(
+    "NTFS file record",
+    "<",
+    mark=(0, "4s"),
+    sequence_at=(4, "H"),
+    sequence_count=(6, "H"),
+    attributes_at=(20, "H"),
+    flags=(22, "H"),
+    used=(24, "I"),
+)
+PROTECTED = Layout("NTFS record", "<", mark=(0, "4s"), sequence_at=(4, "H"), sequence_count=(6, "H"))
+ATTRIBUTE = Layout(
+    "NTFS attribute",
+    "<",
+    kind=(0, "I"),
+    length=(4, "I"),
+    elsewhere=(8, "B"),
+    name_length=(9, "B"),
+    name_at=(10, "H"),
+    identifier=(14, "H"),
+)
+RESIDENT = Layout("NTFS attribute", "<", length=(16, "I"), value_at=(20, "H"))
+ELSEWHERE = Layout("NTFS attribute", "<", runs_at=(32, "H"), size=(48, "Q"), initialised=(56, "Q"))
+LISTED = Layout(
+    "NTFS attribute list", "<", kind=(0, "I"), length=(4, "H"), name_length=(6, "B"), name_at=(7, "B"), record=(16, "Q")
+)
+LISTED_BYTES = 26
+INDEX = Layout("NTFS index", "<", first=(0, "I"), used=(4, "I"))
+INDEX_ENTRY = Layout("NTFS index entry", "<", record=(0, "Q"), length=(8, "H"), key_length=(10, "H"), flags=(12, "H"))
+INDEX_ROOT_AT, INDEX_BLOCK_AT, LAST_ENTRY = 16, 24, 2  # where an index stands in the attribute and in a block; a flag
+NAME_LENGTH_AT, NAME_AT = 64, 66  # in a file name's value
+VOLUME_FLAGS = Layout("NTFS volume information", "<", flags=(10, "H"))
+NUMBER = 0xFFFFFFFFFFFF  # a reference holds a record's number in 48 bits, and how often it was used
+DIRTY = 1
+END_OF_ATTRIBUTES = 0xFFFFFFFF
+SECTOR_ENDS = 512  # the update sequence keeps the last two bytes of each
 CHUNK = 1 << 20
 RESERVE = 1 << 30  # what a shrink leaves its own system to work in; less in a small volume
 
 
 class Ntfs(Value, frozen=True):
-    """Geometry of a volume, sizes in bytes, and where its file table runs are."""
+    """Geometry of a volume, sizes in bytes, and where its file table runs are. ``sectors``: without the one behind them."""
 
     source: ByteSource
     sector: int
@@ -37,6 +85,7 @@ class Ntfs(Value, frozen=True):
     serial: int
     mft_runs: tuple[tuple[int, int], ...]
     hidden: int = 0
+    sectors: int = 0
 
 
 class Attribute(Value, frozen=True):
@@ -52,19 +101,26 @@ class Attribute(Value, frozen=True):
 def open_ntfs(source: ByteSource) -> Ntfs | None:
     """Return the geometry, or ``None`` where the boot sector is not NTFS."""
     head = source.read(0, 512)
-    if len(head) < 512 or head[3:11] != b"NTFS    ":
+    if len(head) < 512 or BOOT.of(head).mark != BOOT_MARK:
         return None
-    sector, per_cluster = struct.unpack_from("<HB", head, 11)
-    total, mft = struct.unpack_from("<QQ", head, 40)
-    per_record = struct.unpack_from("<b", head, 64)[0]
-    cluster = sector * (per_cluster if per_cluster <= 128 else 1 << (256 - per_cluster))
-    if sector not in {512, 1024, 2048, 4096} or not 512 <= cluster <= 1 << 21 or not total:
+    own = BOOT.of(head)
+    cluster = own.sector * (own.per_cluster if own.per_cluster <= 128 else 1 << (256 - own.per_cluster))
+    if own.sector not in {512, 1024, 2048, 4096} or not 512 <= cluster <= 1 << 21 or not own.sectors:
         raise FormatError("The boot sector of an NTFS volume is damaged.", "Let its own system check it.")
-    record = 1 << -per_record if per_record < 0 else per_record * cluster
+    record = 1 << -own.per_record if own.per_record < 0 else own.per_record * cluster
     if not 256 <= record <= 1 << 16:
         raise FormatError("The boot sector of an NTFS volume is damaged (record size).", "Let its own system check it.")
-    serial, hidden = struct.unpack_from("<Q", head, 72)[0], struct.unpack_from("<I", head, 28)[0]
-    bare = Ntfs(source, sector, cluster, total * sector // cluster, record, serial, ((mft, 1 << 20),), hidden)
+    bare = Ntfs(
+        source=source,
+        sector=own.sector,
+        cluster=cluster,
+        clusters=own.sectors * own.sector // cluster,
+        record=record,
+        serial=own.serial,
+        mft_runs=((own.table, 1 << 20),),
+        hidden=own.hidden,
+        sectors=own.sectors,
+    )
     runs = next((one.runs for one in record_attributes(bare, MFT) if one.kind == DATA and not one.name), ())
     near = replace(bare, mft_runs=runs or bare.mft_runs)
     whole = next((one.runs for one in attributes(near, MFT) if one.kind == DATA and not one.name), ())
@@ -89,11 +145,12 @@ def record_bytes(volume: Ntfs, number: int) -> bytes:
 def _fixed(raw: bytearray, magic: bytes, what: str) -> bytes:
     if raw[:4] != magic:
         raise FormatError(f"{what}: not where it should be.")
-    at, count = struct.unpack_from("<HH", raw, 4)
-    if at + 2 * count > len(raw) or count < 1 or (count - 1) * 512 > len(raw):
+    own = PROTECTED.of(raw)
+    at, count = own.sequence_at, own.sequence_count
+    if at + 2 * count > len(raw) or count < 1 or (count - 1) * SECTOR_ENDS > len(raw):
         raise FormatError(f"{what}: its update sequence is damaged.")
     for index in range(1, count):
-        end = index * 512
+        end = index * SECTOR_ENDS
         if raw[end - 2 : end] != raw[at : at + 2]:
             raise FormatError(f"{what}: it was being written when power failed.", "Let its own system check the volume.")
         raw[end - 2 : end] = raw[at + 2 * index : at + 2 * index + 2]
@@ -102,12 +159,22 @@ def _fixed(raw: bytearray, magic: bytes, what: str) -> bytes:
 
 def protected(raw: bytearray) -> bytes:
     """Return a record with its update sequence put back, as it stands on the disk."""
-    at, count = struct.unpack_from("<HH", raw, 4)
-    for index in range(1, count):
-        end = 512 * index
-        raw[at + 2 * index : at + 2 * index + 2] = raw[end - 2 : end]
-        raw[end - 2 : end] = raw[at : at + 2]
+    own = PROTECTED.of(raw)
+    for index in range(1, own.sequence_count):
+        end, kept = SECTOR_ENDS * index, own.sequence_at + 2 * index
+        raw[kept : kept + 2] = raw[end - 2 : end]
+        raw[end - 2 : end] = raw[own.sequence_at : own.sequence_at + 2]
     return bytes(raw)
+
+
+def find_attribute(raw: bytes | bytearray, kind: int) -> int:
+    """Return where the first attribute of a kind begins in a record; raises ``FormatError`` where there is none."""
+    at = RECORD.of(raw).attributes_at
+    while (own := ATTRIBUTE.of(raw, at)).kind != kind:
+        if own.kind == END_OF_ATTRIBUTES or not own.length:
+            raise FormatError(f"file record: it has no attribute {kind:#x}.")
+        at += own.length
+    return int(at)
 
 
 def attributes(volume: Ntfs, number: int) -> list[Attribute]:
@@ -149,44 +216,42 @@ def _listed(raw: bytes) -> Iterator[tuple[int, str, int]]:
     """Yield (kind, name, record) from an attribute list, each record once for each attribute, in its order."""
     at = 0
     seen: set[tuple[int, str, int]] = set()
-    while at + 26 <= len(raw) and len(seen) < 4096:
-        kind, length, name_length, name_at = struct.unpack_from("<IHBB", raw, at)
-        if length < 26:
+    while at + LISTED_BYTES <= len(raw) and len(seen) < 4096:
+        own = LISTED.of(raw, at)
+        if own.length < LISTED_BYTES:
             return
-        record = struct.unpack_from("<Q", raw, at + 16)[0] & 0xFFFFFFFFFFFF
-        entry = (kind, raw[at + name_at : at + name_at + 2 * name_length].decode("utf-16-le", "replace"), record)
+        name = raw[at + own.name_at : at + own.name_at + 2 * own.name_length].decode("utf-16-le", "replace")
+        entry = (own.kind, name, own.record & NUMBER)
         if entry not in seen:
             seen.add(entry)
             yield entry
-        at += length
+        at += own.length
 
 
 def record_attributes(volume: Ntfs, number: int) -> list[Attribute]:
     """Return the attributes that stand in one record itself."""
     raw = record_bytes(volume, number)
-    at = struct.unpack_from("<H", raw, 20)[0]
+    at = RECORD.of(raw).attributes_at
     found = []
-    while at + 16 <= len(raw):
-        kind, length = struct.unpack_from("<II", raw, at)
-        if kind == 0xFFFFFFFF:
+    while at + ATTRIBUTE.size <= len(raw):
+        own = ATTRIBUTE.of(raw, at)
+        if own.kind == END_OF_ATTRIBUTES:
             break
-        if length < 24 or at + length > len(raw):
+        if own.length < 24 or at + own.length > len(raw):
             raise FormatError(f"file record {number}: an attribute is longer than the record.")
-        found.append(_attribute(raw[at : at + length], kind, volume.clusters))
-        at += length
+        found.append(_attribute(raw[at : at + own.length], volume.clusters))
+        at += own.length
     return found
 
 
-def _attribute(raw: bytes, kind: int, clusters: int) -> Attribute:
-    resident, name_length, name_at = raw[8] == 0, raw[9], struct.unpack_from("<H", raw, 10)[0]
-    name = raw[name_at : name_at + 2 * name_length].decode("utf-16-le", "replace")
-    if resident:
-        length, value_at = struct.unpack_from("<IH", raw, 16)
-        return Attribute(kind, name, raw[value_at : value_at + length], (), length)
-    if len(raw) < 64:
-        raise FormatError("An attribute of an NTFS record is cut short.")
-    runs_at, size = struct.unpack_from("<H", raw, 32)[0], struct.unpack_from("<Q", raw, 48)[0]
-    return Attribute(kind, name, b"", tuple(_runs(raw[runs_at:], clusters)), size)
+def _attribute(raw: bytes, clusters: int) -> Attribute:
+    own = ATTRIBUTE.of(raw)
+    name = raw[own.name_at : own.name_at + 2 * own.name_length].decode("utf-16-le", "replace")
+    if not own.elsewhere:
+        value = RESIDENT.of(raw)
+        return Attribute(own.kind, name, raw[value.value_at : value.value_at + value.length], (), value.length)
+    stored = ELSEWHERE.of(raw)
+    return Attribute(own.kind, name, b"", tuple(_runs(raw[stored.runs_at :], clusters)), stored.size)
 
 
 def _runs(raw: bytes, clusters: int) -> Iterator[tuple[int, int]]:
@@ -210,7 +275,7 @@ def root_names(volume: Ntfs) -> dict[str, int]:
     names: dict[str, int] = {}
     for one in attributes(volume, ROOT):
         if one.kind == INDEX_ROOT and one.name == "$I30" and len(one.value) >= 32:
-            names.update(_index(one.value, 16))
+            names.update(_index(one.value, INDEX_ROOT_AT))
         elif one.kind == INDEX_ALLOCATION and one.name == "$I30":
             for first, count in one.runs:
                 names.update(_index_blocks(volume, first, min(count * volume.cluster, CHUNK)))
@@ -222,22 +287,23 @@ def _index_blocks(volume: Ntfs, first: int, length: int) -> dict[str, int]:
     raw = exactly(volume.source, first * volume.cluster, length, "root folder")
     for at in range(0, len(raw) - 4095, 4096):
         if raw[at : at + 4] == b"INDX":
-            names.update(_index(_fixed(bytearray(raw[at : at + 4096]), b"INDX", "root folder"), 24))
+            names.update(_index(_fixed(bytearray(raw[at : at + 4096]), b"INDX", "root folder"), INDEX_BLOCK_AT))
     return names
 
 
 def _index(raw: bytes, header_at: int) -> dict[str, int]:
     names: dict[str, int] = {}
-    first, used = struct.unpack_from("<II", raw, header_at)
-    at, end = header_at + first, min(header_at + used, len(raw))
+    header = INDEX.of(raw, header_at)
+    at, end = header_at + header.first, min(header_at + header.used, len(raw))
     while at + 16 <= end:
-        reference, length, key_length, flags = struct.unpack_from("<QHHH", raw, at)
-        if flags & 2 or length < 16:
+        own = INDEX_ENTRY.of(raw, at)
+        if own.flags & LAST_ENTRY or own.length < 16:
             break
-        key = raw[at + 16 : at + 16 + key_length]
-        if len(key) >= 66:
-            names[key[66 : 66 + 2 * key[64]].decode("utf-16-le", "replace").lower()] = reference & 0xFFFFFFFFFFFF
-        at += length
+        key = raw[at + 16 : at + 16 + own.key_length]
+        if len(key) >= NAME_AT:
+            name = key[NAME_AT : NAME_AT + 2 * key[NAME_LENGTH_AT]].decode("utf-16-le", "replace")
+            names[name.lower()] = own.record & NUMBER
+        at += own.length
     return names
 
 
@@ -335,8 +401,8 @@ def _volume_facts(volume: Ntfs) -> tuple[str, bool]:
     for one in attributes(volume, VOLUME):
         if one.kind == VOLUME_NAME:
             label = one.value.decode("utf-16-le", "replace")
-        elif one.kind == VOLUME_INFO and len(one.value) >= 12:
-            dirty = bool(struct.unpack_from("<H", one.value, 10)[0] & 1)
+        elif one.kind == VOLUME_INFO and len(one.value) >= VOLUME_FLAGS.size:
+            dirty = bool(VOLUME_FLAGS.of(one.value).flags & DIRTY)
     return label, dirty
 
 

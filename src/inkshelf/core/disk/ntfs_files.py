@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Iterator
 
-from inkshelf.core.disk.ntfs import DATA, Ntfs, attributes, record_bytes
+from inkshelf.core.disk.ntfs import DATA, RECORD, Ntfs, attributes, record_bytes
 from inkshelf.core.errors import FormatError
 from inkshelf.core.value import Value
 
@@ -31,7 +30,7 @@ def files(volume: Ntfs) -> Iterator[NtfsFile]:
             raw = record_bytes(volume, number)
         except FormatError:
             continue  # a record that was never used
-        flags = struct.unpack_from("<H", raw, 22)[0]
+        flags = RECORD.of(raw).flags
         if flags & IN_USE and not flags & FOLDER:
             for one in attributes(volume, number):
                 if one.kind == DATA:

@@ -2,25 +2,34 @@
 
 from __future__ import annotations
 
-import struct
 import uuid
 
 from inkshelf.core.disk.contents import FileSystem
-from inkshelf.core.disk.source import ByteSource
-from inkshelf.core.texts import shown
+from inkshelf.core.disk.source import ByteSource, Layout
+from inkshelf.core.texts import shown, zero_ended
+
+SWAP = Layout("swap header", "<", last=(1028, "I"), uuid=(1036, "16s"), label=(1052, "16s"))
+SWAP_MARK = b"SWAPSPACE2"
+LUKS = Layout("LUKS header", ">", mark=(0, "6s"), version=(6, "H"), label=(24, "48s"), uuid=(168, "40s"))
+LUKS_MARK, LABELLED = b"LUKS\xba\xbe", 2
+APFS = Layout("APFS container", "<", mark=(32, "4s"), uuid=(72, "16s"))
+ISO = Layout(
+    "ISO 9660 descriptor", "<", mark=(1, "5s"), label=(40, "32s"), blocks=(80, "I"), block=(128, "H"), date=(813, "16s")
+)
+ISO_AT = 32_768
 
 
 def probe_swap(source: ByteSource) -> FileSystem | None:
     """Linux swap area: its mark ends the first page; label and UUID stand behind the first KiB."""
     for page in (4096, 8192, 16384, 65536):
         head = source.read(0, page)
-        if len(head) == page and head[-10:] == b"SWAPSPACE2":
-            last = struct.unpack_from("<I", head, 1028)[0]
+        if len(head) == page and head.endswith(SWAP_MARK):
+            own = SWAP.of(head)
             return FileSystem(
                 kind="swap",
-                size_bytes=(last + 1) * page,
-                label=_text(head[1052:1068]),
-                uuid=str(uuid.UUID(bytes=head[1036:1052])),
+                size_bytes=(own.last + 1) * page,
+                label=zero_ended(own.label),
+                uuid=str(uuid.UUID(bytes=own.uuid)),
                 used_bytes=page,
                 smallest_why="swap is made anew, not shrunk",
                 dirty=False,
@@ -33,80 +42,48 @@ def probe_swap(source: ByteSource) -> FileSystem | None:
 def probe_luks(source: ByteSource) -> FileSystem | None:
     """LUKS on-disk format: version 1 (1.2.3) has no label; version 2 (1.1.1, section 2.1) keeps one behind its sequence number."""
     head = source.read(0, 4096)
-    if len(head) < 4096 or head[:6] != b"LUKS\xba\xbe":
+    if len(head) < 4096 or not head.startswith(LUKS_MARK):
         return None
-    version = struct.unpack_from(">H", head, 6)[0]
-    label = _text(head[24:72]) if version == 2 else ""
-    uuid = shown(head[168:208].split(b"\0")[0].decode("ascii", "replace"))
-    return FileSystem("luks", source.size, label, uuid, smallest_why="inside first")
-
-
-def probe_xfs(source: ByteSource) -> FileSystem | None:
-    """XFS super block, big-endian: block size, blocks, UUID, name, free blocks."""
-    head = source.read(0, 512)
-    if len(head) < 512 or head[:4] != b"XFSB":
-        return None
-    block, blocks = struct.unpack_from(">IQ", head, 4)
-    free = struct.unpack_from(">Q", head, 144)[0]
+    own = LUKS.of(head)
     return FileSystem(
-        kind="xfs",
-        size_bytes=block * blocks,
-        label=_text(head[108:120]),
-        uuid=str(uuid.UUID(bytes=head[32:48])),
-        used_bytes=max(0, blocks - free) * block,
-        smallest_why="XFS cannot be shrunk",
-        hibernated=False,
-        cluster_bytes=block,
-        clusters=blocks,
-    )
-
-
-def probe_btrfs(source: ByteSource) -> FileSystem | None:
-    """Btrfs super block at 64 KiB: total and used bytes, label, file-system UUID."""
-    raw = source.read(65536, 4096)
-    if len(raw) < 4096 or raw[64:72] != b"_BHRfS_M":
-        return None
-    total, used = struct.unpack_from("<QQ", raw, 112)
-    return FileSystem(
-        kind="btrfs",
-        size_bytes=total,
-        label=_text(raw[299:555]),
-        uuid=str(uuid.UUID(bytes=raw[32:48])),
-        used_bytes=used,
-        smallest_why="online only, by its own system",
+        kind="luks",
+        size_bytes=source.size,
+        label=zero_ended(own.label) if own.version == LABELLED else "",
+        uuid=shown(own.uuid.split(b"\0")[0].decode("ascii", "replace")),
+        smallest_why="inside first",
     )
 
 
 def probe_apfs(source: ByteSource) -> FileSystem | None:
     """The container's super block: its mark and its UUID."""
     head = source.read(0, 128)
-    if head[32:36] != b"NXSB" or len(head) < 88:
+    if len(head) < APFS.size or APFS.of(head).mark != b"NXSB":
         return None
-    return FileSystem("apfs", source.size, "", str(uuid.UUID(bytes=head[72:88])), smallest_why="its own system only")
+    own = str(uuid.UUID(bytes=APFS.of(head).uuid))
+    return FileSystem(kind="apfs", size_bytes=source.size, uuid=own, smallest_why="its own system only")
 
 
 def probe_hfs(source: ByteSource) -> FileSystem | None:
     """The volume header's mark."""
     if source.read(1024, 2) not in {b"H+", b"HX"}:
         return None
-    return FileSystem("hfsplus", source.size, smallest_why="its own system only")
+    return FileSystem(kind="hfsplus", size_bytes=source.size, smallest_why="its own system only")
 
 
 def probe_iso(source: ByteSource) -> FileSystem | None:
     """ISO 9660 primary volume descriptor (ECMA-119, 8.4): volume identifier, space in logical blocks, creation date as its name."""
-    raw = source.read(32768, 2048)
-    if len(raw) < 2048 or raw[1:6] != b"CD001":
+    raw = source.read(ISO_AT, 2048)
+    if len(raw) < ISO.size or ISO.of(raw).mark != b"CD001":
         return None
-    blocks, block = struct.unpack_from("<I", raw, 80)[0], struct.unpack_from("<H", raw, 128)[0]
-    date = raw[813:829].decode("ascii", "replace")
-    name = (
-        "-".join((date[:4], date[4:6], date[6:8], date[8:10], date[10:12], date[12:14], date[14:16])) if date.isdigit() else ""
+    own = ISO.of(raw)
+    date = own.date.decode("ascii", "replace")
+    name = "-".join((date[:4], *(date[at : at + 2] for at in range(4, 16, 2)))) if date.isdigit() else ""
+    size = own.blocks * own.block
+    return FileSystem(
+        kind="iso9660",
+        size_bytes=size,
+        label=shown(own.label.decode("ascii", "replace").strip()),
+        uuid=name,
+        used_bytes=size,
+        smallest_why="an image is written whole",
     )
-    size = blocks * block
-    label = shown(raw[40:72].decode("ascii", "replace").strip())
-    return FileSystem("iso9660", size, label, name, size, smallest_why="an image is written whole")
-
-
-def _text(raw: bytes) -> str:
-    """Return a label that ends with a zero byte."""
-    return shown(raw.split(b"\0")[0].decode("utf-8", "replace"))

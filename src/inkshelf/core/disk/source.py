@@ -70,19 +70,38 @@ class Memory(Value, frozen=True):
 class Layout:
     """Where the fields of an on-disk structure lie: name, offset and ``struct`` code, beside each other as the format's own table has them."""
 
-    def __init__(self, what: str, order: str, **fields: tuple[int, str]) -> None:
-        self.what, self.order, self.fields = what, order, fields
-        self.size = max(at + struct.calcsize(order + code) for at, code in fields.values())
+    def __init__(self, what: str, order: str, /, **fields: tuple[int, str]) -> None:
+        self.what, self._offsets = what, {name: at for name, (at, _) in fields.items()}
+        self._single: list[tuple[str, int]] = []
+        self._many: list[tuple[str, int, int]] = []
+        form, end, count = order, 0, 0
+        for name, (at, code) in sorted(fields.items(), key=lambda one: one[1][0]):
+            if at < end:
+                raise ValueError(f"{what}: {name} begins inside the field before it")
+            own = struct.Struct(order + code)
+            values = len(own.unpack(bytes(own.size)))
+            form, end = f"{form}{at - end}x{code}", at + own.size
+            self._single += [(name, count)] if values == 1 else []
+            self._many += [(name, count, count + values)] if values > 1 else []
+            count += values
+        self._form = struct.Struct(form)
+        self.size = self._form.size
 
-    def of(self, raw: bytes) -> SimpleNamespace:
-        """Return the fields by name; raises ``FormatError`` where ``raw`` is too short. A field of one code is its value alone."""
-        if len(raw) < self.size:
+    def of(self, raw: bytes | bytearray, at: int = 0) -> SimpleNamespace:
+        """Return the fields by name of the structure at ``at``; raises ``FormatError`` where ``raw`` ends before it.
+
+        A field of one code is its value alone, one of several a tuple.
+        """
+        if at < 0 or len(raw) - at < self.size:
             raise FormatError(f"{self.what}: it is cut short.")
-        found = {}
-        for name, (at, code) in self.fields.items():
-            values = struct.unpack_from(self.order + code, raw, at)
-            found[name] = values[0] if len(values) == 1 else values
+        values = self._form.unpack_from(raw, at)
+        found = {name: values[number] for name, number in self._single}
+        found |= {name: values[low:high] for name, low, high in self._many}
         return SimpleNamespace(**found)
+
+    def place(self, field: str) -> int:
+        """Return the offset of a field from where the structure begins."""
+        return self._offsets[field]
 
 
 def exactly(source: ByteSource, offset: int, length: int, what: str) -> bytes:

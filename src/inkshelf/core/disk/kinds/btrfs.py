@@ -27,10 +27,10 @@ def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
 
 
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
-    from inkshelf.core.disk.others import probe_btrfs
+    from inkshelf.core.disk import btrfs
     from inkshelf.core.disk.probe import Contents
 
-    found = probe_btrfs(source)
+    found = btrfs.probe(source)
     return Contents(found) if found else None
 
 

@@ -32,10 +32,10 @@ def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
 
 
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
-    from inkshelf.core.disk.others import probe_xfs
+    from inkshelf.core.disk import xfs
     from inkshelf.core.disk.probe import Contents
 
-    found = probe_xfs(source)
+    found = xfs.probe(source)
     return Contents(found) if found else None
 
 
