@@ -41,7 +41,7 @@ def blank_job(folder: Path, size: int, sector: int = 512) -> Job:
 @pytest.mark.parametrize("mib", [390, 3001])
 def test_what_is_made_is_as_predicted_and_bears_its_identity(tmp_path: Path, kind: str, mib: int) -> None:
     job = change(change(blank_job(tmp_path, 8 * GIB), "create", "A", size=f"{mib}MiB"), "format", "D1", fs=kind, label="MARK")
-    report = ink(job, tmp_path / "bench")
+    report = ink(job, tmp_path / "a bench with blanks")
     assert [one for one in report.checks if not one.ok] == []
     made = report.machine.find("D1")[1].filesystem
     assert (made.kind, made.label, made.uuid) == (kind, "MARK", job.steps[-1].uuid)
@@ -63,7 +63,7 @@ def test_a_volume_gets_another_label_and_identity(tmp_path: Path, kind: str) -> 
             job = change(job, "flag", call, flag="hidden")
         else:
             job = change(job, verb, call, **words)
-    report = ink(job, tmp_path / "bench")
+    report = ink(job, tmp_path / "a bench with blanks")
     assert [one for one in report.checks if not one.ok] == []
     volume = report.machine.find("D1")[1]
     assert volume.filesystem.label == "OTHER"
@@ -75,7 +75,7 @@ def test_a_volume_gets_another_label_and_identity(tmp_path: Path, kind: str) -> 
 @pytest.mark.parametrize("kind", ["btrfs", "xfs", "luks", "lvm"])
 def test_a_container_grows_on_the_outside(tmp_path: Path, kind: str) -> None:
     job = change(change(blank_job(tmp_path, 2 * GIB), "create", "A", size="600MiB"), "format", "D1", fs=kind)
-    report = ink(change(job, "resize", "D1", size="900MiB"), tmp_path / "bench")
+    report = ink(change(job, "resize", "D1", size="900MiB"), tmp_path / "a bench with blanks")
     assert [one for one in report.checks if not one.ok] == []
     with pytest.raises(StepError, match=r"cannot be|holds more"):
         change(job, "resize", "D1", size="2MiB")

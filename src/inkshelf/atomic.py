@@ -21,8 +21,13 @@ def write_atomically(path: Path, data: bytes) -> None:
     except BaseException:
         Path(name).unlink(missing_ok=True)
         raise
-    folder = os.open(path.parent, os.O_RDONLY)
+    flush_folder(path.parent)
+
+
+def flush_folder(folder: Path) -> None:
+    """Force to the disk which files are in a folder: a new one, flushed itself, may otherwise be missing after a power cut."""
+    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
     try:
-        os.fsync(folder)
+        os.fsync(handle)
     finally:
-        os.close(folder)
+        os.close(handle)

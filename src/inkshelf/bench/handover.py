@@ -6,6 +6,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from inkshelf.atomic import flush_folder
 from inkshelf.bench.opening import open_own
 from inkshelf.bench.sparse import Progress, bring_back, copy_data, punch, write_all
 from inkshelf.core.machine.state import Volume
@@ -53,9 +54,10 @@ def take_back(image_fd: int, path: Path, volume: Volume, written: Written, size:
 
 
 def flush(path: Path) -> None:
-    """Force a scratch file to the disk before the image is touched."""
+    """Force a scratch file, and that it is there, to the disk before the image is touched."""
     fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
         os.fsync(fd)
     finally:
         os.close(fd)
+    flush_folder(path.parent)

@@ -17,7 +17,7 @@ from typing import Literal
 
 import msgspec
 
-from inkshelf.atomic import write_atomically
+from inkshelf.atomic import flush_folder, write_atomically
 from inkshelf.bench.opening import open_own
 from inkshelf.bench.sparse import write_all
 from inkshelf.core.errors import BenchError, InkshelfError
@@ -90,12 +90,15 @@ class Journal:
         self._records += 1
         record = RECORD.pack(self._entry_sum, self._records, pieces, window)
         sector = (record + struct.pack("<I", zlib.crc32(record))).ljust(SECTOR, b"\0")
+        new = not (self.folder / PROGRESS).exists()
         fd = open_own(self.folder, PROGRESS, os.O_RDWR | os.O_CREAT)
         try:
             write_all(fd, sector, self._records % 2 * SECTOR)
             os.fdatasync(fd)
         finally:
             os.close(fd)
+        if new:
+            flush_folder(self.folder)
         self.entry = replace(self.entry, pieces=pieces, window=window)
 
     def _read_progress(self) -> None:

@@ -12,6 +12,7 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 
+from inkshelf.atomic import flush_folder
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.opening import open_own
 from inkshelf.bench.sparse import PIECE, copy_some, data_ranges, move_pieces, punch, start_writing
@@ -96,6 +97,7 @@ class Mover:
             self.scratch += pieces[number][1]
             self.beat(0)
         os.fdatasync(fd)
+        flush_folder(self.folder)
 
     def _punch(self, ranges: tuple[tuple[int, int], ...], start: int, size: int, to: int) -> None:
         """What was a hole becomes one; the place that was left is given back at the end of the work (``give_back``)."""

@@ -21,11 +21,16 @@ def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
 
 
 def label(path: Path, text: str) -> None:
-    tools.run("xfs_admin", "-L", text or "--", path)
+    _admin(path, "-L", text or "--")
 
 
 def renew(path: Path, uuid: str) -> None:
-    tools.run("xfs_admin", "-U", uuid, path)
+    _admin(path, "-U", uuid)
+
+
+def _admin(path: Path, *options: str) -> None:
+    """The utility is a script that takes a path with a blank for two: it runs where the file is."""
+    tools.run("xfs_admin", *options, path.name, folder=path.parent)
 
 
 def digests(source: Slice) -> Digests:
