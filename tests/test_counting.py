@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from inkshelf.bench import tools
 from inkshelf.bench.image import ImageFile
 from inkshelf.core.disk import fat
-from inkshelf.core.disk.counting import entries_in_use
+from inkshelf.core.disk.counting import bits_set, entries_in_use
 from inkshelf.core.disk.kinds import f2fs
 from inkshelf.core.size import MIB
 from test_probes import held, make
@@ -72,3 +72,9 @@ def test_the_four_highest_bits_of_a_fat32_entry_mean_nothing(tmp_path: Path) -> 
         volume.seek(layout.fat_start + 4 * 1000)
         volume.write((0xF0000000).to_bytes(4, "little"))
     assert held(path).used_bytes == before.used_bytes
+
+
+@given(st.lists(st.tuples(st.sampled_from([b"\0", b"\xff", b"\x80", b"\x5a"]), st.integers(1, 60_000)), max_size=6))
+def test_bits_are_counted_whatever_stretches_of_ones_and_zeros_there_are(stretches: list[tuple[bytes, int]]) -> None:
+    data = b"".join(one * count for one, count in stretches)
+    assert bits_set(data) == sum(one[0].bit_count() * count for one, count in stretches)

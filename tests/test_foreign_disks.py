@@ -23,6 +23,7 @@ from inkshelf.bench.intake import take_in
 from inkshelf.bench.kinds import TOOLS
 from inkshelf.core.checks import findings
 from inkshelf.core.disk import ext, fat
+from inkshelf.core.disk.filesystems import resized
 from inkshelf.core.disk.gpt import HEADER, blank, encode, read_gpt
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import Memory, Slice
@@ -255,7 +256,12 @@ def test_bigalloc_is_not_damaged_and_an_unknown_feature_compares_nothing_in_sile
     tools.run("mkfs.ext4", "-F", "-q", "-O", "bigalloc", "-C", "65536", path)
     with ImageFile(path) as source:
         found = probe(source).filesystem
-        assert (found.kind, found.smallest_bytes) == ("ext4", None)
+    assert (found.kind, found.smallest_bytes) == ("ext4", 400 * MIB)
+    with pytest.raises(StepError, match="cannot be shrunk: its blocks come in clusters"):
+        resized(found, 399 * MIB)
+    larger = resized(found, 500 * MIB)
+    with pytest.raises(StepError, match="cannot be shrunk"):
+        resized(larger, 450 * MIB)
     raw = bytearray(path.read_bytes())
     struct.pack_into("<I", raw, 1024 + 96, struct.unpack_from("<I", raw, 1024 + 96)[0] | 0x40000000)
     with pytest.raises(Exception, match="features that are not read here"):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 from pathlib import Path
 from typing import Any
 
@@ -11,8 +12,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cut_jobs import small_disk
 from disks import answered, make_gpt_disk
+from foreign import foreign_disk
 from inkshelf.bench import inker, opening, proof
 from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.intake import take_in
@@ -241,10 +242,9 @@ def test_what_a_killed_run_left_is_taken_away(small_job: Job, tmp_path: Path) ->
 
 
 def test_a_stop_that_nobody_answers_for_inks_nothing(disk: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    dice = __import__("random").Random(1)
-    nt = small_disk(tmp_path / "d", "gpt", dice)
+    nt = foreign_disk(tmp_path / "d", "gpt", random.Random(1))
     job = take_in([nt], seed="1")
-    overlapping = replace(job, found=job.found.with_volume("D2", lambda one: replace(one, start=one.start - 20 * MIB)))
+    overlapping = replace(job, found=job.found.with_volume("D1", lambda one: replace(one, start=one.start - 20 * MIB)))
     job = change(overlapping, "label", "D1", label="X")
     with pytest.raises(StopsError, match="overlap"):
         ink(job, tmp_path / "bench")
@@ -253,10 +253,10 @@ def test_a_stop_that_nobody_answers_for_inks_nothing(disk: Path, tmp_path: Path,
     jobfile.save(job, path)
     assert run(["ink", str(path), "--bench", str(tmp_path / "bench")]) == 1
     assert "answer for it in writing; nothing was written" in capsys.readouterr().err
-    assert run(["answer", str(path), "disk.overlap.D1.D9", "--because", "x"]) == 2
-    assert "Did you mean disk.overlap.D1.D2?" in capsys.readouterr().err
-    assert run(["answer", str(path), "disk.overlap.D1.D2", "--because", "  "]) == 2
-    assert run(["answer", str(path), "disk.overlap.D1.D2", "--because", "the owner says so"]) == 0
+    assert run(["answer", str(path), "disk.overlap.B1.D9", "--because", "x"]) == 2
+    assert "Did you mean disk.overlap.B1.D1?" in capsys.readouterr().err
+    assert run(["answer", str(path), "disk.overlap.B1.D1", "--because", "  "]) == 2
+    assert run(["answer", str(path), "disk.overlap.B1.D1", "--because", "the owner says so"]) == 0
     assert jobfile.load(path).overrides[0].reason == "the owner says so"
 
 

@@ -188,15 +188,15 @@ class _Inker:
         finally:
             self.hands.close()
         report = Report(
-            str(self.bench.folder),
-            [str(one) for one in images.values()],
-            all(one.ok for one in checks),
-            checks,
-            self.copied,
-            self.hands.written.image,
-            self.hands.written.scratch,
-            time.monotonic() - begun,
-            machine,
+            bench=str(self.bench.folder),
+            images=[str(one) for one in images.values()],
+            verified=all(one.ok for one in checks),
+            checks=checks,
+            copied_bytes=self.copied,
+            written_bytes=self.hands.written.image,
+            scratch_bytes=self.hands.written.scratch,
+            seconds=time.monotonic() - begun,
+            machine=machine,
         )
         self._keep(report)
         return report

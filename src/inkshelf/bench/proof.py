@@ -105,17 +105,7 @@ def prove(
     for planned in plan.planned.disks:
         with ImageFile(images[planned.id]) as image, ImageFile(sources[planned.id]) as source:
             read = _as_planned(read_disk(image, planned.id, planned.sector), planned)
-            disks.append(
-                replace(
-                    read,
-                    model=planned.model,
-                    serial=planned.serial,
-                    transport=planned.transport,
-                    device=planned.device,
-                    removable=planned.removable,
-                    physical_sector=planned.physical_sector,
-                )
-            )
+            disks.append(_named_as(read, planned))
             checks += _table_checks(planned, read)
             whole, seen = outside.compare(plan, steps, planned.id, source, image)
             checks.append(Check(f"disk {planned.id}: outside volumes and tables", whole, seen))
@@ -131,6 +121,19 @@ def prove(
     checks.append(_equal("boot variables", plan.planned.firmware, firmware))
     checks.append(_equal("what starts", rehearse(plan.planned), rehearse(machine)))
     return machine, checks
+
+
+def _named_as(read: Disk, planned: Disk) -> Disk:
+    """What an image cannot tell of its disk is taken from the plan."""
+    return replace(
+        read,
+        model=planned.model,
+        serial=planned.serial,
+        transport=planned.transport,
+        device=planned.device,
+        removable=planned.removable,
+        physical_sector=planned.physical_sector,
+    )
 
 
 def _states(plan: Fold, call: str) -> tuple[Volume, ...]:

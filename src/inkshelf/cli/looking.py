@@ -16,7 +16,6 @@ def _inspect(said: Namespace) -> int:
     from inkshelf.bench.intake import take_in
     from inkshelf.core.checks import findings
     from inkshelf.core.plan.reading import read
-    from inkshelf.exchange import shapes
 
     job = take_in([said.image], seed="inspect")
     found = tuple(
@@ -25,6 +24,8 @@ def _inspect(said: Namespace) -> int:
         if one.key.startswith(("disk.", "fs.", "room.")) and not one.key.startswith("disk.identity")
     )
     if said.json:
+        from inkshelf.exchange import shapes
+
         print_json({"disk": shapes.disk(job.found.disks[0]), "findings": [shapes.finding(one) for one in found]})
         return 0
     from inkshelf.exchange.plain import disk_lines, finding_lines

@@ -86,17 +86,17 @@ def _lsblk_disk(node: dict[str, Any]) -> Disk:
     kind = _text(node, "pttype") or next((_text(one, "pttype") for one in children), "")
     identity = _text(node, "ptuuid") or next((_text(one, "ptuuid") for one in children), "")
     return Disk(
-        "",
-        size,
-        sector,
-        _number(node.get("phy-sec"), "sector size") or sector,
-        _text(node, "model"),
-        _text(node, "serial"),
-        _text(node, "tran"),
-        node.get("rm") in (True, "1"),
-        _text(node, "path") or f"/dev/{_text(node, 'name')}",
-        _table({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
-        volumes,
+        id="",
+        size=size,
+        sector=sector,
+        physical_sector=_number(node.get("phy-sec"), "sector size") or sector,
+        model=_text(node, "model"),
+        serial=_text(node, "serial"),
+        transport=_text(node, "tran"),
+        removable=node.get("rm") in (True, "1"),
+        device=_text(node, "path") or f"/dev/{_text(node, 'name')}",
+        table=_table({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
+        volumes=volumes,
     )
 
 
@@ -142,7 +142,15 @@ def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
     known = _number(used, "used space") if used not in (None, "") else None
     clusters = 65_525 if kind == "fat32" else 0  # enough to be mounted; the image tells the true figure
     return FileSystem(
-        kind, size, _text(node, "label"), _text(node, "uuid"), known, None, "", cluster_bytes=4096, clusters=clusters
+        kind=kind,
+        size_bytes=size,
+        label=_text(node, "label"),
+        uuid=_text(node, "uuid"),
+        used_bytes=known,
+        smallest_bytes=None,
+        smallest_why="",
+        cluster_bytes=4096,
+        clusters=clusters,
     )
 
 

@@ -29,12 +29,53 @@ from inkshelf.core.steps.kinds import (
     Step,
 )
 from inkshelf.core.texts import Count, Key, Letter
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 Esp = Literal["shared", "own"]
 Home = Literal["together", "apart"]
 LOADER_BYTES = {"first-stage": 960 << 10, "menu": 2560 << 10, "menu-config": 4 << 10}
+
+ESP = Need(
+    part="esp",
+    role="startup",
+    type_key="efi_system",
+    filesystem="fat32",
+    label="LINUX-BOOT",
+    name="efi_system",
+    floor=0,
+    comfort=0,
+)
+ROOT = Need(
+    part="root",
+    role="system",
+    type_key="linux_root_x64",
+    filesystem="ext4",
+    label="linux-root",
+    name="linux_root",
+    floor=0,
+    comfort=0,
+)
+SWAP = Need(
+    part="swap",
+    role="swap",
+    type_key="linux_swap",
+    filesystem="swap",
+    label="linux-swap",
+    name="linux_swap",
+    floor=0,
+    comfort=0,
+)
+HOME = Need(
+    part="home",
+    role="data",
+    type_key="linux_home",
+    filesystem="ext4",
+    label="linux-home",
+    name="linux_home",
+    floor=0,
+    comfort=0,
+)
 
 
 class Beside(AimBase, frozen=True, tag="beside"):
@@ -77,17 +118,13 @@ class Beside(AimBase, frozen=True, tag="beside"):
         """Return the new volumes with their floors and comforts."""
         apart = self.home == "apart"
         sector = next((disk.sector for disk in found.disks if disk.id == self.disk), 512)
-        item, swap = "linux_root" if apart else "linux_desktop", swap_bytes(self.swap, found.ram_bytes)
-        esp = esp_bytes(sector)
-        wanted = [
-            Need("root", "system", "linux_root_x64", "ext4", "linux-root", "linux_root", *_figures(item), grows=not apart)
-        ]
-        if self.esp == "own":
-            wanted.insert(0, Need("esp", "startup", "efi_system", "fat32", "LINUX-BOOT", "efi_system", esp, esp))
-        if swap:
-            wanted.append(Need("swap", "swap", "linux_swap", "swap", "linux-swap", "linux_swap", swap, swap))
-        if apart:
-            wanted.append(Need("home", "data", "linux_home", "ext4", "linux-home", "linux_home", *_figures("home"), grows=True))
+        swap, esp = swap_bytes(self.swap, found.ram_bytes), esp_bytes(sector)
+        floor, comfort = _figures("linux_root" if apart else "linux_desktop")
+        wanted = [replace(ESP, floor=esp, comfort=esp)] if self.esp == "own" else []
+        wanted.append(replace(ROOT, floor=floor, comfort=comfort, grows=not apart))
+        wanted += [replace(SWAP, floor=swap, comfort=swap)] if swap else []
+        floor, comfort = _figures("home")
+        wanted += [replace(HOME, floor=floor, comfort=comfort, grows=True)] if apart else []
         return tuple(wanted)
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
@@ -230,7 +267,19 @@ def _volumes(
         numbers.add(number)
         calls[need.part] = call
         name = exact("gpt_names", need.name)
-        creates.append(Create(disk.id, call, number, at, size, need.type_id, guid(seed, need.part), need.role, name))
+        creates.append(
+            Create(
+                disk=disk.id,
+                call=call,
+                number=number,
+                start=at,
+                size=size,
+                type_id=need.type_id,
+                guid=guid(seed, need.part),
+                role=need.role,
+                name=name,
+            )
+        )
         drawn = fat_serial if need.filesystem == "fat32" else file_system_uuid
         formats.append(Format(call, need.filesystem, need.label, drawn(seed, need.part)))
         at += align_up(size, MIB)
@@ -255,14 +304,14 @@ def _install(kind: Profile, new: _New, esp: str, aim: Beside, shared: Volume | N
     mounts += [(f"UUID={serial}", "/boot/efi")]
     mounts += [(f"UUID={file_system_uuid(seed, 'swap')}", "none")] if "swap" in new.calls else []
     return Install(
-        new.calls["root"],
-        esp,
-        kind.title,
-        kind.family,
-        kind.installed_bytes,
-        tuple(files),
-        tuple(mounts),
-        kind.signed,
+        call=new.calls["root"],
+        esp=esp,
+        title=kind.title,
+        family=kind.family,
+        installed_bytes=kind.installed_bytes,
+        files=tuple(files),
+        mounts=tuple(mounts),
+        kernel_signed=kind.signed,
         loaders_bytes=kind.loaders_bytes,
         profile=kind.key,
     )
@@ -290,7 +339,14 @@ def _entries(found: Machine, disk: Disk, new: _New, esp: str, kind: Profile, sha
         raise PlanError("There is no EFI system partition for the loader.", "Choose an EFI system partition of its own.")
     path = f"\\EFI\\{kind.folder}\\{exact('paths', 'first_stage_x64')}"
     entry = BootEntry(
-        number, kind.title, disk.id, holder.number, holder.guid, holder.start // disk.sector, holder.size // disk.sector, path
+        number=number,
+        title=kind.title,
+        disk=disk.id,
+        partition_number=holder.number,
+        partition_guid=holder.guid,
+        start_lba=holder.start // disk.sector,
+        size_lba=holder.size // disk.sector,
+        path=path,
     )
     first = [SetOrder((number, *found.firmware.order))] if found.firmware.order else []
     return [AddEntry(entry), *first]

@@ -61,10 +61,14 @@ def _judge(call: str, mishap: str, tried: tuple[Route, ...]) -> Outcome:
         if call in route.systems:
             ends = f"; by itself the start ends at {first.entry.title}: {first.broken}" if first and stuck else ""
             why = f"only from the firmware's one-time menu: {route.entry.title}{ends}"
-            return Outcome(call, mishap, True, True, path_words(route, call), why, stuck)
+            return Outcome(
+                system=call, mishap=mishap, starts=True, by_hand=True, path=path_words(route, call), why=why, stuck=stuck
+            )
     ended = [f"{route.entry.title}: {route.broken}" for route in tried if route.broken]
     reached = f"only {', '.join(first.systems)} can be reached" if first and first.systems else "nothing starts"
-    return Outcome(call, mishap, False, False, (), "; ".join([reached, *ended]), stuck)
+    return Outcome(
+        system=call, mishap=mishap, starts=False, by_hand=False, path=(), why="; ".join([reached, *ended]), stuck=stuck
+    )
 
 
 def path_words(route: Route, call: str) -> tuple[str, ...]:

@@ -41,7 +41,13 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
                 (),
                 _repair(reading, disk),
             )
-        if not table.protective:
+
+
+@check
+def protective_record(reading: Reading) -> Iterator[Finding]:
+    """Sector 0 of a GPT disk does not say that it is taken."""
+    for disk in reading.plan.found.disks:
+        if disk.table.kind == "gpt" and not disk.table.protective:
             yield Finding(
                 f"disk.protective.{disk.id}",
                 "warn",
@@ -50,7 +56,13 @@ def table_copies(reading: Reading) -> Iterator[Finding]:
                 (),
                 _repair(reading, disk),
             )
-        if table.hybrid:
+
+
+@check
+def hybrid_records(reading: Reading) -> Iterator[Finding]:
+    """Real MBR records stand beside a GPT."""
+    for disk in reading.plan.found.disks:
+        if disk.table.kind == "gpt" and disk.table.hybrid:
             yield Finding(
                 f"disk.hybrid.{disk.id}",
                 "warn",

@@ -3,8 +3,13 @@
 ``None`` means "not known". Sizes are bytes.
 """
 
+from typing import Literal
+
 from inkshelf.core.texts import Count, Key, KeyOrNone, Line
 from inkshelf.core.value import Value
+
+Family = Literal["nt", "linux"]
+FileKind = Literal["nt-loader", "nt-boot-data", "first-stage", "menu", "menu-config", "entry", "loader"]
 
 
 class Inside(Value, frozen=True):
@@ -50,13 +55,12 @@ class FileSystem(Value, frozen=True):
 class BootFile(Value, frozen=True):
     """A file on a start-up volume that starting depends on.
 
-    ``kind``: ``nt-loader``, ``nt-boot-data``, ``first-stage``, ``menu``, ``menu-config``, ``entry`` or ``loader``. ``targets``: what
-    it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
+    ``targets``: what it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
     ``hands_over``: file systems, by UUID, whose own configuration goes on where this one ends.
     """
 
     path: Line
-    kind: Key
+    kind: FileKind
     size_bytes: Count = 0
     signed: bool | None = None
     targets: tuple[Line, ...] = ()
@@ -66,7 +70,7 @@ class BootFile(Value, frozen=True):
 class SystemRoot(Value, frozen=True):
     """An installed operating system, kept with the volume that it lives on. ``kernels``: how many its boot folder holds (``None``: not known)."""
 
-    family: Key
+    family: Family
     title: Line
     kernel_signed: bool | None = None
     mounts: tuple[tuple[Line, Line], ...] = ()

@@ -4,10 +4,17 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+PIECE = 48 << 10  # bytes: whole entries of every width; short numbers stay near the processor
+ONES, ZEROS = b"\xff" * PIECE, bytes(PIECE)
+
 
 def bits_set(data: bytes) -> int:
-    """Return how many bits are set."""
-    return int.from_bytes(data, "little").bit_count()
+    """Return how many bits are set. What is all ones or all zeros, as much of a bitmap is, is compared only."""
+    if len(data) > PIECE:
+        return sum(bits_set(data[at : at + PIECE]) for at in range(0, len(data), PIECE))
+    if data == ONES[: len(data)]:
+        return 8 * len(data)
+    return 0 if data == ZEROS[: len(data)] else int.from_bytes(data, "little").bit_count()
 
 
 def entries_in_use(data: bytes, width: int, mask: int) -> int:
@@ -20,9 +27,6 @@ def entries_in_use(data: bytes, width: int, mask: int) -> int:
     # what is not zero below the highest bit carries into it when the largest number of that length is added
     carried = (number & _each(width, count, low)) + _each(width, count, low) | number
     return (carried & _each(width, count, low + 1)).bit_count()
-
-
-PIECE = 48 << 10  # bytes: whole entries of every width; short numbers stay near the processor
 
 
 @lru_cache(maxsize=16)

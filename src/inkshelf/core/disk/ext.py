@@ -152,7 +152,7 @@ def probe(source: ByteSource) -> FileSystem | None:
     used = max(0, ext.blocks - ext.free_blocks) * ext.block
     size = ext.blocks * ext.block
     reckoned = not ext.ro_compat & BIGALLOC
-    smallest = min(size, align_up(smallest_blocks(ext) * ext.block, 1 << 20)) if reckoned else None
+    smallest = min(size, align_up(smallest_blocks(ext) * ext.block, 1 << 20)) if reckoned else size
     why = f"{binary(used)} in use with the groups' own tables, offline only"
     return FileSystem(
         kind=ext.kind,
@@ -161,7 +161,7 @@ def probe(source: ByteSource) -> FileSystem | None:
         uuid=ext.uuid,
         used_bytes=used,
         smallest_bytes=smallest,
-        smallest_why=why if reckoned else "its blocks come in clusters, which only its own utility reckons with",
+        smallest_why=why if reckoned else "its blocks come in clusters, and such a one is not shrunk from outside",
         dirty=ext.recover or not ext.clean,
         hibernated=False,
         cluster_bytes=ext.block,

@@ -104,38 +104,20 @@ def read_gpt(source: ByteSource, sector: int) -> GptTable | None:
     Raises ``TableError`` where a signature stands but neither copy can be used.
     """
     sectors = source.size // sector
-    faults: list[str] = []
-    seen = False
-    copies: dict[str, _Copy | None] = {"primary": None, "backup": None}
     if sectors < 8:
         return None
-    for which, lba in (("primary", 1), ("backup", sectors - 1)):
-        if which == "backup" and copies["primary"] is not None and 1 < copies["primary"].alternate < sectors:
-            lba = copies["primary"].alternate  # noqa: PLW2901
-        head = source.read(lba * sector, HEADER.size)
-        seen = seen or head[:8] == SIGNATURE
-        try:
-            copies[which] = _read_copy(source, lba, sector, sectors)
-        except TableError as error:
-            faults.append(f"{which} copy: {error.what}")
-    if not seen:
+    faults: list[str] = []
+    primary, signed = _copy_at(source, 1, sector, "primary", faults)
+    elsewhere = primary is not None and 1 < primary.alternate < sectors
+    backup, also = _copy_at(source, primary.alternate if primary and elsewhere else sectors - 1, sector, "backup", faults)
+    if not signed and not also:
         return None
-    primary, backup = copies["primary"], copies["backup"]
     good = primary or backup
     if good is None:
-        cut = next((fault for fault in faults if "cut short" in fault), "")
-        if cut:
-            raise TableError(
-                f"This image is not whole: {cut.split(': ', 1)[1]}.",
-                "Make the image again and compare its size with the disk's.",
-                field="usable LBA",
-            )
-        raise TableError("The partition table is damaged in both copies.", "; ".join(faults), field="header", offset=sector)
+        raise _unusable(faults, sector)
     if primary and backup and (primary.raw, primary.guid) != (backup.raw, backup.guid):
-        what = (
-            "its entries differ from the primary's" if primary.raw != backup.raw else "its disk GUID differs from the primary's"
-        )
-        faults.append(f"backup copy: {what}")
+        entries, disk = "its entries differ from the primary's", "its disk GUID differs from the primary's"
+        faults.append(f"backup copy: {entries if primary.raw != backup.raw else disk}")
         backup = None
     lba = good.alternate if good.lba == 1 else good.lba
     usual = lba - -(-good.count * good.entry_bytes // sector)
@@ -155,6 +137,27 @@ def read_gpt(source: ByteSource, sector: int) -> GptTable | None:
         entries_lba=primary.entries_lba if primary else 2,
         backup_entries_lba=backup.entries_lba if backup and backup.entries_lba != usual else 0,
     )
+
+
+def _copy_at(source: ByteSource, lba: int, sector: int, which: str, faults: list[str]) -> tuple[_Copy | None, bool]:
+    """Return a copy, ``None`` where it cannot be used and ``faults`` says why, and whether its signature stands there."""
+    signed = source.read(lba * sector, len(SIGNATURE)) == SIGNATURE
+    try:
+        return _read_copy(source, lba, sector, source.size // sector), signed
+    except TableError as error:
+        faults.append(f"{which} copy: {error.what}")
+        return None, signed
+
+
+def _unusable(faults: list[str], sector: int) -> TableError:
+    cut = next((fault for fault in faults if "cut short" in fault), "")
+    if cut:
+        return TableError(
+            f"This image is not whole: {cut.split(': ', 1)[1]}.",
+            "Make the image again and compare its size with the disk's.",
+            field="usable LBA",
+        )
+    return TableError("The partition table is damaged in both copies.", "; ".join(faults), field="header", offset=sector)
 
 
 def _read_copy(source: ByteSource, lba: int, sector: int, sectors: int) -> _Copy:
@@ -200,7 +203,17 @@ def _entries(raw: bytes, count: int, each: int) -> list[GptEntry]:
         kind, own, first, last, attributes, name = ENTRY.unpack_from(raw, index * each)
         if any(kind):
             text = name.decode("utf-16-le", errors="replace").split("\0")[0]
-            found.append(GptEntry(index + 1, _guid(kind), _guid(own), first, last, attributes, text))
+            found.append(
+                GptEntry(
+                    number=index + 1,
+                    type_guid=_guid(kind),
+                    guid=_guid(own),
+                    first=first,
+                    last=last,
+                    attributes=attributes,
+                    name=text,
+                )
+            )
     return found
 
 

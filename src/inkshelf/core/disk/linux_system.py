@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from inkshelf.core.disk import ext
-from inkshelf.core.disk.contents import BootFile, SystemRoot
+from inkshelf.core.disk.contents import BootFile, FileKind, SystemRoot
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_signed
 from inkshelf.core.disk.source import ByteSource
@@ -44,7 +44,7 @@ def _linux_files(source: ByteSource) -> Iterator[BootFile]:
     volume = ext.open_ext(source)
     if volume is None:
         return
-    paths = [(exact("linux", "menu_config"), "menu-config")]
+    paths: list[tuple[str, FileKind]] = [(exact("linux", "menu_config"), "menu-config")]
     for base in exact("linux", "entry_folders").split():
         number = ext.lookup(volume, base)
         names = ext.folder(volume, number) if number else {}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.texts import shown
 
 UUID_TEXT = re.compile(r"[0-9a-fA-F]{8}-(?:[0-9a-fA-F]{4}-){3}[0-9a-fA-F]{12}")
@@ -14,7 +14,7 @@ HANDS_OVER = re.compile(r"^\s*(?:configfile|source)\s+\S+", re.MULTILINE)
 ENTRY = re.compile(r"^\s*menuentry\b", re.MULTILINE)
 
 
-def menu_file(path: str, kind: str, content: bytes, size: int | None = None) -> BootFile:
+def menu_file(path: str, kind: FileKind, content: bytes, size: int | None = None) -> BootFile:
     """Return the start-up file that a menu's configuration or entry is, with what it leads to."""
     text = content.decode("utf-8", "replace")
     length = len(content) if size is None else size

@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 
 from inkshelf.core.disk import fat
-from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_signed
 from inkshelf.core.disk.source import ByteSource
@@ -22,12 +22,12 @@ def contents(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | Non
 
 def _boot_files(source: ByteSource, table: fat.FatLayout, known_guids: tuple[str, ...]) -> list[BootFile]:
     nodes = [node for node in fat.listing(source, table) if not node.folder]
-    kinds: dict[bytes, str] = {}
+    kinds: dict[bytes, FileKind] = {}
     found = []
     fallbacks = {exact("paths", key).lower() for key in ("fallback_x64", "fallback_ia32", "fallback_aa64")}
     for node in sorted(nodes, key=lambda one: one.path.lower() in fallbacks):  # fallbacks last: they are copies of a known one
         kind = _kind(node.path)
-        if not kind:
+        if kind is None:
             continue
         content = fat.read_file(source, table, node)
         if node.path.lower() in fallbacks:
@@ -46,7 +46,7 @@ def _boot_files(source: ByteSource, table: fat.FatLayout, known_guids: tuple[str
     return sorted(found, key=lambda one: one.path.lower())
 
 
-def _kind(path: str) -> str:
+def _kind(path: str) -> FileKind | None:
     low, name = path.lower(), path.lower().rsplit("\\", 1)[-1]
     if low == exact("paths", "nt_loader").lower():
         return "nt-loader"
@@ -54,9 +54,9 @@ def _kind(path: str) -> str:
         return "nt-boot-data"
     if low.startswith(exact("paths", "entry_folder")) and low.endswith(exact("linux", "entry_ending")):
         return "entry"
-    named = {
+    named: dict[str, FileKind] = {
         exact("paths", "first_stage_x64"): "first-stage",
         exact("paths", "menu_x64"): "menu",
         exact("paths", "menu_config"): "menu-config",
     }
-    return named.get(name, "loader" if name.endswith(".efi") else "")
+    return named.get(name, "loader" if name.endswith(".efi") else None)

@@ -19,14 +19,14 @@ def infer_entries(machine: Machine) -> Machine:
         for title, path in _loaders(volume):
             entries.append(
                 BootEntry(
-                    len(entries),
-                    title,
-                    disk.id,
-                    volume.number,
-                    volume.guid,
-                    volume.start // disk.sector,
-                    volume.size // disk.sector,
-                    path,
+                    number=len(entries),
+                    title=title,
+                    disk=disk.id,
+                    partition_number=volume.number,
+                    partition_guid=volume.guid,
+                    start_lba=volume.start // disk.sector,
+                    size_lba=volume.size // disk.sector,
+                    path=path,
                 )
             )
     return replace(machine, firmware=replace(firmware, entries=tuple(entries), order=tuple(entry.number for entry in entries)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from inkshelf.core.disk.contents import Family
 from inkshelf.core.errors import PlanError
 from inkshelf.core.size import parse_size
 from inkshelf.core.value import Value
@@ -13,7 +14,7 @@ class Profile(Value, frozen=True):
 
     key: str
     title: str
-    family: str
+    family: Family
     folder: str
     installed_bytes: int
     loaders_bytes: int
@@ -28,14 +29,14 @@ def profile(key: str) -> Profile:
         raise PlanError(f"There is no system profile “{key}”.", f"Choose one of: {', '.join(known)}.")
     one = known[key]
     return Profile(
-        key,
-        one["title"],
-        one["family"],
-        one["folder"],
-        parse_size(one["installed"]),
-        parse_size(one["loaders"]),
-        one["signed"],
-        one["minutes"],
+        key=key,
+        title=one["title"],
+        family=one["family"],
+        folder=one["folder"],
+        installed_bytes=parse_size(one["installed"]),
+        loaders_bytes=parse_size(one["loaders"]),
+        signed=one["signed"],
+        minutes=one["minutes"],
     )
 
 

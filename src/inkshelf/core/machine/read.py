@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from inkshelf.core.disk.gpt import GptTable, read_gpt
+from inkshelf.core.disk.gpt import GptEntry, GptTable, read_gpt
 from inkshelf.core.disk.mbr import EXTENDED, MbrTable, read_mbr
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import ByteSource, Slice
@@ -43,39 +43,20 @@ def read_disk(source: ByteSource, disk_id: str = "A", sector: int | None = None)
 
 def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | None) -> Disk:
     guids = tuple(entry.guid for entry in gpt.entries)
-    volumes = []
-    for entry in gpt.entries:
-        start, size = entry.first * gpt.sector, (entry.last - entry.first + 1) * gpt.sector
-        inside = start < source.size and size > 0
-        contents = probe(Slice(source, start, min(size, source.size - start)), guids) if inside else None
-        volumes.append(
-            Volume(
-                "",
-                entry.number,
-                start,
-                max(0, size),
-                entry.type_guid,
-                name=entry.name,
-                guid=entry.guid,
-                attributes=entry.attributes,
-                filesystem=contents.filesystem if contents else None,
-                boot_files=contents.boot_files if contents else (),
-                holds=contents.holds if contents else None,
-            )
-        )
+    volumes = [_gpt_volume(source, entry, gpt.sector, guids) for entry in gpt.entries]
     table = Table(
-        "gpt",
-        gpt.guid,
-        mbr.signature if mbr else "",
-        gpt.first_usable,
-        gpt.last_usable,
-        gpt.entry_count,
-        gpt.entry_bytes,
-        gpt.backup_lba,
-        gpt.primary_ok,
-        gpt.backup_ok,
-        gpt.fault,
-        bool(mbr and mbr.hybrid),
+        kind="gpt",
+        guid=gpt.guid,
+        signature=mbr.signature if mbr else "",
+        first_usable=gpt.first_usable,
+        last_usable=gpt.last_usable,
+        entry_count=gpt.entry_count,
+        entry_bytes=gpt.entry_bytes,
+        backup_lba=gpt.backup_lba,
+        primary_ok=gpt.primary_ok,
+        backup_ok=gpt.backup_ok,
+        fault=gpt.fault,
+        hybrid=bool(mbr and mbr.hybrid),
         boot_code=any(source.read(0, BOOT_CODE)),
         protective=bool(mbr and mbr.protective),
         entries_lba=gpt.entries_lba,
@@ -83,6 +64,25 @@ def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | N
     )
     ordered = _with_locked_systems(tuple(sorted(volumes, key=lambda one: one.start)))
     return Disk(disk_id, source.size, gpt.sector, max(4096, gpt.sector), table=table, volumes=ordered)
+
+
+def _gpt_volume(source: ByteSource, entry: GptEntry, sector: int, guids: tuple[str, ...]) -> Volume:
+    start, size = entry.first * sector, (entry.last - entry.first + 1) * sector
+    inside = start < source.size and size > 0
+    contents = probe(Slice(source, start, min(size, source.size - start)), guids) if inside else None
+    return Volume(
+        call="",
+        number=entry.number,
+        start=start,
+        size=max(0, size),
+        type_id=entry.type_guid,
+        name=entry.name,
+        guid=entry.guid,
+        attributes=entry.attributes,
+        filesystem=contents.filesystem if contents else None,
+        boot_files=contents.boot_files if contents else (),
+        holds=contents.holds if contents else None,
+    )
 
 
 def _with_locked_systems(volumes: tuple[Volume, ...]) -> tuple[Volume, ...]:

@@ -207,7 +207,18 @@ def _create(machine: Machine, letter: str, words: dict[str, str], seed: str) -> 
     own = guid(seed, call) if disk.table.kind == "gpt" else ""
     name = words.get("name", "") if own else ""
     size = _size(words, gap.size)
-    return Create(disk.id, call, _number(disk, gap), gap.start, size, type_id, own, role, name, logical=gap.logical)
+    return Create(
+        disk=disk.id,
+        call=call,
+        number=_number(disk, gap),
+        start=gap.start,
+        size=size,
+        type_id=type_id,
+        guid=own,
+        role=role,
+        name=name,
+        logical=gap.logical,
+    )
 
 
 def _number(disk: Disk, gap: Gap) -> int:

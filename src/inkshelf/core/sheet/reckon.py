@@ -61,28 +61,24 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
     )
     detail = f"{WORDS[volume.role]}, partition {volume.number}"
     if narrowed:
-        boxes = (
-            Typed("type into the shrink box (MB)", str(narrowed.type_mib), "MiB to take away, whatever the label says"),
-            *boxes,
-        )
+        box = Typed("type into the shrink box (MB)", str(narrowed.type_mib), "MiB to take away, whatever the label says")
+        boxes = (box, *boxes)
         gap = narrowed.from_bytes - narrowed.to_bytes + _behind(reading.plan.found, call)
-        after = (
-            ("afterwards the screen says", f"{grouped(volume.size // MIB)} MB"),
-            ("and a gap (binary, called GB) of", f"{gap / GIB:.2f} GB"),
-        )
+        screen = ("afterwards the screen says", f"{grouped(volume.size // MIB)} MB")
+        after = (screen, ("and a gap (binary, called GB) of", f"{gap / GIB:.2f} GB"))
         detail = f"end of {call}, after the shrink"
     elif volume.planned:
         boxes = (Typed("type into the size box (MiB)", str(mib_to_type(volume.size)), boxes[0].hint), *boxes)
     else:
         boxes = (Typed("for a size box (MiB), at least", str(mib_to_type(volume.size)), boxes[0].hint), *boxes)
     return Reckoning(
-        call,
-        detail,
-        f"{grouped(volume.size)} B",
-        decimal(volume.size, 2),
-        binary(volume.size, 2),
-        grouped(volume.size // disk.sector),
-        f"sectors of {disk.sector}",
-        boxes,
-        after,
+        subject=call,
+        detail=detail,
+        exact=f"{grouped(volume.size)} B",
+        decimal=decimal(volume.size, 2),
+        binary=binary(volume.size, 2),
+        sectors=grouped(volume.size // disk.sector),
+        sector_words=f"sectors of {disk.sector}",
+        typed=boxes,
+        after=after,
     )

@@ -72,17 +72,17 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
     total = with_margin(sum(row.minutes for row in rows))
     return Sheet(
-        job.title,
-        job.owner,
-        plan.found.disks,
-        plan.planned.disks,
-        tuple(rows),
-        reading.ledger,
-        findings(reading) if found is None else found,
-        reading.after,
-        titles,
-        {one.key: one.title for one in mishaps(plan.planned)},
-        total,
+        title=job.title,
+        owner=job.owner,
+        disks=plan.found.disks,
+        planned=plan.planned.disks,
+        rows=tuple(rows),
+        ledger=reading.ledger,
+        findings=findings(reading) if found is None else found,
+        outcomes=reading.after,
+        titles=titles,
+        mishaps={one.key: one.title for one in mishaps(plan.planned)},
+        minutes=total,
         put_back=_put_back(reading),
     )
 

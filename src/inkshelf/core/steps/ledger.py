@@ -73,7 +73,15 @@ def ledger(plan: Fold, steps: tuple[Step, ...]) -> Ledger:
             kept += _used(volume) - relocated
     new = sum(volume.size for _, volume in plan.planned.volumes() if volume.call not in old or volume.call in given_up)
     stretches = tuple(one for disk in plan.planned.disks for one in _stretches(plan.found, disk, given_up))
-    return Ledger(kept, moved, erased, new, tuple(lost), stretches, shrinks)
+    return Ledger(
+        kept_bytes=kept,
+        moved_bytes=moved,
+        erased_bytes=erased,
+        new_bytes=new,
+        lost=tuple(lost),
+        stretches=stretches,
+        shrinks=shrinks,
+    )
 
 
 def _narrowings(plan: Fold, steps: tuple[Step, ...]) -> list[Narrowing]:

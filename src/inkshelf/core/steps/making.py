@@ -2,6 +2,7 @@
 
 from typing import ClassVar
 
+from inkshelf.core.disk.contents import Family
 from inkshelf.core.disk.filesystems import fresh, named_label, title
 from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import StepError
@@ -58,7 +59,7 @@ class Install(StepBase, frozen=True, tag="install"):
     call: Call
     esp: Call
     title: Line
-    family: Key
+    family: Family
     installed_bytes: Count
     files: tuple[BootFile, ...]
     mounts: tuple[tuple[Line, Line], ...]

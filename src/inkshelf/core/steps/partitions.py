@@ -46,15 +46,15 @@ class Create(StepBase, frozen=True, tag="create"):
         if machine.find(self.call):
             raise StepError(f"The call number {self.call} is taken.", "Choose the next free one.")
         volume = Volume(
-            self.call,
-            self.number,
-            self.start,
-            self.size,
-            self.type_id,
-            self.role,
-            self.name,
-            self.guid,
-            self.attributes,
+            call=self.call,
+            number=self.number,
+            start=self.start,
+            size=self.size,
+            type_id=self.type_id,
+            role=self.role,
+            name=self.name,
+            guid=self.guid,
+            attributes=self.attributes,
             logical=self.logical,
             planned=True,
         )

@@ -167,15 +167,15 @@ def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str
     scale = make_scale(before.size, parts, left, width)
     ribbons = _ribbons(before, after, reading.ledger.lost, scale)
     return Shelf(
-        scale,
-        tuple(_spine(one, scale) for one in before.volumes),
-        tuple(_spine(one, scale) for one in after.volumes),
-        _spaces(before, scale),
-        _spaces(after, scale),
-        ribbons,
-        _edges(reading, before, after, scale),
-        tuple(one for one in _ticks(scale, before.size, unit) if one.x < left + width - UNIT_ROOM),
-        (*_braces(before, scale, ribbons, planned=False), *_braces(after, scale, ribbons, planned=True)),
+        scale=scale,
+        found=tuple(_spine(one, scale) for one in before.volumes),
+        planned=tuple(_spine(one, scale) for one in after.volumes),
+        found_gaps=_spaces(before, scale),
+        planned_gaps=_spaces(after, scale),
+        ribbons=ribbons,
+        edges=_edges(reading, before, after, scale),
+        ticks=tuple(one for one in _ticks(scale, before.size, unit) if one.x < left + width - UNIT_ROOM),
+        braces=(*_braces(before, scale, ribbons, planned=False), *_braces(after, scale, ribbons, planned=True)),
     )
 
 
@@ -197,21 +197,23 @@ def _spine(volume: Volume, scale: Scale) -> Spine:
     level = None if volume.used is None or not volume.size else min(1.0, volume.used / volume.size)
     pinned = system.pinned_bytes if system and volume.role == "system" and not volume.planned else None
     words = volume.holds.title if volume.holds else (system.label or title(system.kind) if system else volume.name)
+    least_x, least = _smallest(volume, scale)
     return Spine(
-        volume.call,
-        volume.role,
-        x + 1,
-        max(4.0, end - x - 2),
-        HEIGHT[volume.role],
-        level,
-        volume.planned,
-        volume.start in scale.widened,
-        volume.size,
-        volume.used,
-        words,
-        scale.x(volume.start + pinned) if pinned else None,
-        pinned,
-        *_smallest(volume, scale),
+        call=volume.call,
+        role=volume.role,
+        x=x + 1,
+        width=max(4.0, end - x - 2),
+        height=HEIGHT[volume.role],
+        level=level,
+        planned=volume.planned,
+        widened=volume.start in scale.widened,
+        size=volume.size,
+        used=volume.used,
+        words=words,
+        pinned_x=scale.x(volume.start + pinned) if pinned else None,
+        pinned=pinned,
+        smallest_x=least_x,
+        smallest=least,
     )
 
 

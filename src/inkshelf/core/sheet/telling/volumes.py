@@ -154,13 +154,13 @@ def _format(step: Format, scene: Scene) -> Words:
     lines: tuple[str, ...] = ()
     if kind and kind.make_lines and place and volume:
         made = Make(
-            scene.part(step.call),
-            step.label,
-            shlex.quote(step.uuid),
-            volume.start,
-            volume.size,
-            place[0].sector,
-            step.subvolumes,
+            node=scene.part(step.call),
+            label=step.label,
+            uuid=shlex.quote(step.uuid),
+            start=volume.start,
+            size=volume.size,
+            sector=place[0].sector,
+            subvolumes=step.subvolumes,
         )
         lines = kind.make_lines(made)
     label = (("label", step.label),) if step.label else ()
