@@ -7,13 +7,15 @@ from pathlib import Path
 
 from inkshelf.bench import installers, stand_ins, tools
 from inkshelf.bench.demo import put_on_fat
+from inkshelf.bench.image import ImageFile
 from inkshelf.bench.sparse import copy_data, write_all
 from inkshelf.core.checks import findings
 from inkshelf.core.disk.gpt import GptEntry, blank, encode
+from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
 from inkshelf.core.machine.joining import join_images
-from inkshelf.core.machine.state import Disk, Firmware, Machine
+from inkshelf.core.machine.state import Disk, FileSystem, Firmware, Machine
 from inkshelf.core.plan.job import Job, Override
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import MIB
@@ -115,3 +117,17 @@ def put_file_on_ntfs(path: Path, place: tuple[int, int], name: str, data: bytes,
         os.close(fd)
         volume.unlink()
         local.unlink()
+
+
+def make_volume(path: Path, size: int, *command: str) -> Path:
+    with path.open("wb") as out:
+        out.truncate(size)
+    tools.run(*command, path)
+    return path
+
+
+def held(path: Path) -> FileSystem:
+    with ImageFile(path) as source:
+        found = probe(source).filesystem
+    assert found is not None
+    return found

@@ -9,20 +9,20 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
+from disks import held, make_volume
 from inkshelf.bench import tools
 from inkshelf.bench.image import ImageFile
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.counting import bits_set, entries_in_use
 from inkshelf.core.disk.kinds import f2fs
 from inkshelf.core.size import MIB
-from test_probes import held, make
 
 
 def test_an_f2fs_is_read_from_the_newer_checkpoint_whose_sum_is_right(tmp_path: Path) -> None:
     files = tmp_path / "files"
     files.mkdir()
     (files / "letter").write_bytes(bytes(range(256)) * 40960)
-    path = make(tmp_path / "volume", 200 * MIB, "mkfs.f2fs", "-q", "-f")
+    path = make_volume(tmp_path / "volume", 200 * MIB, "mkfs.f2fs", "-q", "-f")
     empty = held(path)
     tools.run("sload.f2fs", "-f", files, path)  # writes the other checkpoint
     full = held(path)
@@ -63,7 +63,7 @@ def test_entries_in_use_are_counted_as_one_by_one(kind: tuple[int, int], values:
 
 
 def test_the_four_highest_bits_of_a_fat32_entry_mean_nothing(tmp_path: Path) -> None:
-    path = make(tmp_path / "fat", 300 * MIB, "mkfs.fat", "-F", "32")
+    path = make_volume(tmp_path / "fat", 300 * MIB, "mkfs.fat", "-F", "32")
     before = held(path)
     with ImageFile(path) as source:
         layout = fat.layout(source)

@@ -29,6 +29,7 @@ class FileSystem(Value, frozen=True):
     system cannot move; ``smallest_bytes`` the smallest size a shrink can reach and ``smallest_why`` the reason.
     ``used_map`` holds the used bytes in each of its equal slices, from the start (empty: not known). ``inside``: what a
     container holds. ``hidden_sectors``: how many sectors lie before the volume, as its own boot sector says (``None``: it does not).
+    ``keeps_size``: why its own utility does not give it another size (empty: it does).
     ``group_bytes`` and ``group_table_bytes``: what a block group of ext spans, and what its inode table takes.
     """
 
@@ -48,6 +49,7 @@ class FileSystem(Value, frozen=True):
     used_map: tuple[Count, ...] = ()
     inside: tuple[Inside, ...] = ()
     hidden_sectors: Count | None = None
+    keeps_size: Line = ""
     group_bytes: Count = 0
     group_table_bytes: Count = 0
 

@@ -22,6 +22,7 @@ EXTENTS_FLAG, INLINE_FLAG = 0x80000, 0x10000000
 JOURNAL, SPARSE2 = 0x4, 0x200  # compatible features
 RECOVER, EXTENTS, WIDE, INLINE_DATA = 0x4, 0x40, 0x80, 0x8000  # incompatible ones
 BIGALLOC = 0x200  # read-only compatible
+CLUSTERED = "its blocks come in clusters, and its own utility calls another size for such a one not fully tested"
 UNDERSTOOD = 0x2 | RECOVER | 0x10 | EXTENTS | WIDE | 0x100 | 0x200 | 0x400 | 0x2000 | 0x4000 | INLINE_DATA | 0x10000 | 0x20000
 """Incompatible features that the reader of files knows; a volume with another one is not compared file by file."""
 LARGEST_INODE, LARGEST_FOLDER = 4096, 64 << 20
@@ -161,7 +162,8 @@ def probe(source: ByteSource) -> FileSystem | None:
         uuid=ext.uuid,
         used_bytes=used,
         smallest_bytes=smallest,
-        smallest_why=why if reckoned else "its blocks come in clusters, and such a one is not shrunk from outside",
+        smallest_why=why if reckoned else CLUSTERED,
+        keeps_size="" if reckoned else CLUSTERED,
         dirty=ext.recover or not ext.clean,
         hibernated=False,
         cluster_bytes=ext.block,

@@ -43,6 +43,10 @@ def hidden_sectors(start: int, sector: int) -> int:
 def resized(filesystem: FileSystem, size: int) -> FileSystem:
     """Return the file system after its volume was made ``size`` bytes long, with what lay behind moved in."""
     kind = kind_of(filesystem.kind)
+    if filesystem.keeps_size:
+        raise StepError(
+            f"This {kind.title} keeps its size: {filesystem.keeps_size}.", "Take the room from elsewhere, or make it anew."
+        )
     if kind.resized:
         return kind.resized(filesystem, size)
     if kind.grows_itself and size > filesystem.size_bytes:

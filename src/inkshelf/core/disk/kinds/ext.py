@@ -8,7 +8,6 @@ from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.groups import sparse_groups
 from inkshelf.core.disk.kinds.base import Kind, Make, cluster_of
 from inkshelf.core.draw import file_system_uuid
-from inkshelf.core.errors import StepError
 from inkshelf.core.size import KIB, MIB, align_up
 from inkshelf.core.value import replace
 
@@ -60,17 +59,12 @@ def _table_bytes(size: int) -> int:
 
 def _resized(system: FileSystem, size: int) -> FileSystem:
     """Groups that are added bring tables of their own; groups that go take them along."""
-    fixed = system.smallest_bytes == system.size_bytes
-    if fixed and size < system.size_bytes:
-        raise StepError(f"This {system.kind} cannot be shrunk: {system.smallest_why}.", "Take the room from elsewhere.")
     block = cluster_of(system)
     used = system.used_bytes
     if used is not None and system.group_bytes:
         groups = -(-size // system.group_bytes) - -(-system.size_bytes // system.group_bytes)
         used = max(0, used + groups * (system.group_table_bytes + 2 * block))
-    length = size // block * block
-    smallest = length if fixed else system.smallest_bytes
-    return replace(system, size_bytes=length, clusters=size // block, used_bytes=used, smallest_bytes=smallest, used_map=())
+    return replace(system, size_bytes=size // block * block, clusters=size // block, used_bytes=used, used_map=())
 
 
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:

@@ -1,0 +1,173 @@
+"""Listings that base utilities print: they tell the same as the image, or the documented error."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkshelf.bench import demo
+from inkshelf.bench.intake import take_in
+from inkshelf.core.errors import CaptureError, InkshelfError
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import read
+from inkshelf.exchange import captures
+
+# -- the job file ------------------------------------------------------------------------------------------------------
+
+
+def table_of(disk: object) -> dict[str, object]:
+    """What sfdisk --json prints for a disk of ours."""
+    rows = [
+        {
+            "node": f"/dev/nvme0n1p{one.number}",
+            "start": one.start // 512,
+            "size": one.size // 512,
+            "type": one.type_id,
+            "uuid": one.guid,
+            "name": one.name,
+            **({"attrs": "RequiredPartition GUID:63"} if one.attributes else {}),
+        }
+        for one in disk.volumes
+    ]
+    return {
+        "partitiontable": {
+            "label": "gpt",
+            "id": disk.table.guid,
+            "device": "/dev/nvme0n1",
+            "unit": "sectors",
+            "firstlba": 34,
+            "lastlba": disk.table.last_usable,
+            "sectorsize": 512,
+            "partitions": rows,
+        }
+    }
+
+
+def test_captured_text_tells_the_same_as_the_image(found_job: Job) -> None:
+    listed = captures.read_lsblk(json.dumps(demo.listing()))
+    table = captures.read_sfdisk(json.dumps(table_of(found_job.found.disks[0])))
+    disk = captures.combine(listed, (table,))[0]
+    real = found_job.found.disks[0]
+    assert (disk.size, disk.model, disk.serial, disk.table.guid, disk.table.last_usable) == (
+        real.size,
+        real.model,
+        real.serial,
+        real.table.guid,
+        real.table.last_usable,
+    )
+    assert [(one.number, one.start, one.size, one.type_id, one.guid, one.attributes, one.name) for one in disk.volumes] == [
+        (one.number, one.start, one.size, one.type_id, one.guid, one.attributes, one.name) for one in real.volumes
+    ]
+    job = take_in([], [(disk,)], mode="uefi", secure_boot="on")
+    assert [volume.call for _, volume in job.found.volumes()] == ["B1", "N1", "S1", "R1"]
+    assert {one.system: one.starts for one in read(job).before if one.mishap == "none"} == {"S1": True}, (
+        "what a family always puts there is assumed"
+    )
+
+
+def test_old_listings_with_sizes_as_text_are_read() -> None:
+    old = demo.listing()
+
+    def age(node: dict) -> None:
+        for key in ("size", "start", "log-sec", "phy-sec"):
+            if key in node:
+                node[key] = str(node[key])
+        node["mountpoint"] = node.pop("mountpoints", [None])[0] if node.get("mountpoints") else None
+        node.pop("partn", None)
+        node["rm"] = "0"
+        for child in node.get("children", []):
+            age(child)
+
+    for node in old["blockdevices"]:
+        age(node)
+    assert captures.read_lsblk(json.dumps(old)) == captures.read_lsblk(json.dumps(demo.listing()))
+
+
+def test_loop_devices_and_used_space_are_told_apart() -> None:
+    document = demo.listing()
+    document["blockdevices"].insert(0, {"name": "loop0", "type": "loop", "size": 4096})
+    document["blockdevices"][1]["children"][2]["fsused"] = "201863462912"
+    disks = captures.read_lsblk(json.dumps(document))
+    assert len(disks) == 1
+    assert disks[0].volumes[2].used == 201863462912
+
+
+def test_captures_that_contradict_each_other_are_shown(found_job: Job) -> None:
+    table = table_of(found_job.found.disks[0])
+    table["partitiontable"]["partitions"][2]["size"] -= 2048
+    with pytest.raises(CaptureError, match=r"contradict.*partition 3"):
+        captures.combine(captures.read_lsblk(json.dumps(demo.listing())), (captures.read_sfdisk(json.dumps(table)),))
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "nonsense",
+        "[]",
+        "{}",
+        '{"blockdevices": 3}',
+        '{"blockdevices": []}',
+        '{"blockdevices": [{"type": "disk", "size": "x"}]}',
+        '{"blockdevices": [{"type": "disk", "size": -1}]}',
+    ],
+)
+def test_what_is_no_listing_says_what_to_capture(text: str) -> None:
+    with pytest.raises(CaptureError) as caught:
+        captures.read_lsblk(text)
+    assert "apture" in caught.value.remedy
+
+
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.text(max_size=8),
+    lambda inner: (
+        st.lists(inner, max_size=3)
+        | st.dictionaries(
+            st.sampled_from(
+                [
+                    "type",
+                    "size",
+                    "children",
+                    "name",
+                    "start",
+                    "log-sec",
+                    "parttype",
+                    "partitions",
+                    "label",
+                    "node",
+                    "attrs",
+                    "uuid",
+                    "fstype",
+                    "fsused",
+                ]
+            ),
+            inner,
+            max_size=5,
+        )
+    ),
+    max_leaves=20,
+)
+
+
+@given(JSON)
+def test_any_document_gives_disks_or_the_documented_error(node: object) -> None:
+    for text, reader in (
+        (json.dumps({"blockdevices": [node, {"type": "disk", "children": [node], "size": 1 << 30}]}), captures.read_lsblk),
+        (json.dumps({"partitiontable": node}), captures.read_sfdisk),
+        (json.dumps({"partitiontable": {"partitions": [node]}}), captures.read_sfdisk),
+    ):
+        try:
+            reader(text)
+        except CaptureError as error:
+            assert error.what
+
+
+def test_no_disk_or_one_disk_twice_is_refused(demo_files: tuple[Path, Path]) -> None:
+    with pytest.raises(InkshelfError, match="No disk"):
+        take_in([])
+    with pytest.raises(InkshelfError, match="twice"):
+        take_in([demo_files[0], demo_files[0]])
