@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+import random
+import subprocess
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from disks import assemble
+from disks import assemble, make_gpt_disk
 from inkshelf.bench import demo
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in, with_listings
@@ -21,7 +23,7 @@ from inkshelf.core.machine.captured import merge_identity, same_disk
 from inkshelf.core.machine.state import Conditions, Disk, Table
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.plan.reading import read
-from inkshelf.core.size import GIB, TIB
+from inkshelf.core.size import GIB, MIB, TIB
 from inkshelf.core.value import replace
 from inkshelf.exchange import captures
 
@@ -132,3 +134,14 @@ def test_the_demo_listing_is_what_the_command_prints(tmp_path: Path) -> None:
     device = document["blockdevices"][0]
     assert {"name", "size", "model", "serial", "tran", "log-sec", "phy-sec", "ptuuid", "children"} <= device.keys()
     assert sum(child["size"] for child in device["children"]) < device["size"]
+
+
+def test_a_wiped_disk_is_an_empty_one_and_a_picture_is_none(tmp_path: Path) -> None:
+    path = tmp_path / "wiped.img"
+    make_gpt_disk(path, 200 * MIB, 512, [])
+    subprocess.run(["wipefs", "-qaf", path], check=True)
+    (disk,) = take_in([path], seed="wiped").found.disks
+    assert (disk.table.kind, disk.volumes) == ("none", ())
+    (tmp_path / "picture").write_bytes(random.Random(1).randbytes(3 * MIB))
+    with pytest.raises(BenchError, match="not a disk image"):
+        take_in([tmp_path / "picture"])

@@ -191,7 +191,7 @@ def test_what_is_said_of_an_extended_partition_lies_beside_torn_stubs(logicals: 
     if brace.words_x is not None:
         assert not [stub for stub in torn if stub[0] < brace.words_x + 140 and brace.words_x < stub[1]]
     if not torn:
-        assert brace.lines == ((brace.x, brace.x + brace.width),)
+        assert [one for line in brace.lines for one in line] == pytest.approx([brace.x, brace.x + brace.width])
     assert all(one.x < width - 30 for one in shelf.ticks), "the unit stands there"
 
 

@@ -260,7 +260,7 @@ def test_found_is_the_captured_order_not_a_later_one(job: Job) -> None:
     row = next(r for r in sheet(read(planned)).rows if r.words.title.startswith("Boot order"))
     values = dict(row.words.values)
     assert (values["found"], values["wanted"]) == ("0007,0000", "0001,0007,0000")
-    assert row.words.back == "efibootmgr -o 0007,0000"
+    assert row.words.back_lines == ("efibootmgr -o 0007,0000",)
 
 
 def test_the_first_disks_start_up_area_is_hidden_when_another_disk_is_installed_on(found_job: Job) -> None:

@@ -15,6 +15,7 @@ from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk
 
+TABLE_ROOM = 24 << 10  # bytes at either end in which a table stands, at any sector size
 SET_SIGNAL, SIGURG = 10, 23  # linux: F_SETSIG, and a signal that is ignored unless it is asked for
 
 
@@ -128,5 +129,7 @@ def inspect(path: Path, disk_id: str = "A", sector: int | None = None) -> Disk:
 
 
 def _looks_blank(source: ImageFile) -> bool:
-    """An empty disk is all zeros at both ends; anything else without a table is some other kind of file."""
-    return not any(source.read(0, 1 << 16)) and not any(source.read(max(0, source.size - (1 << 16)), 1 << 16))
+    """An empty disk is all zeros at both ends, but for where a table stood that was wiped; anything else is some other kind of file."""
+    edge = min(1 << 20, source.size // 2)
+    inner = (source.read(TABLE_ROOM, edge - TABLE_ROOM), source.read(source.size - edge, edge - TABLE_ROOM))
+    return source.size % 512 == 0 and source.size > 4 * TABLE_ROOM and not any(piece.strip(b"\0") for piece in inner)

@@ -137,7 +137,8 @@ def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
                 "values": dict(said.values),
                 "about": list(said.about),
                 "commands": list(said.commands),
-                "back": said.back,
+                "back": said.way_back,
+                "back_commands": list(said.back_lines),
                 "minutes": said.minutes,
                 "id": step.id,
             }

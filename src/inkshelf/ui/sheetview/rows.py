@@ -33,7 +33,9 @@ def pieces(row: Row) -> list[Piece]:
     found += [Piece(one, theme.sans(12), "ink") for one in words.about]
     found += [Piece(value, theme.mono(12), "ink", what=what, beside=True) for what, value in words.exact]
     found += [Piece(words.caution, theme.sans(12, 600), "stop", 2)] if words.caution else []
-    return [*found, Piece(words.look, theme.sans(12), "pencil", 2)] if words.look else found
+    found += [Piece(words.look, theme.sans(12), "pencil", 2)] if words.look else []
+    found += [Piece(words.back, theme.sans(12), "pencil", what="to take it back", beside=True)] if words.back else []
+    return found
 
 
 class RowDelegate(QStyledItemDelegate):

@@ -14,7 +14,8 @@ class Words(Value, frozen=True):
 
     ``values`` are (what, exact value) pairs; ``about`` names every volume the step speaks of, as a person finds it. ``commands``: what is
     typed as root on a live system, line by line; ``scripted``: a script may run them. ``paste``: lines for a file, ``into`` which.
-    ``look``: what is seen. ``caution`` stands in red, ``risk`` is what a cut in its middle does, ``back`` how it is taken back.
+    ``look``: what is seen. ``caution`` stands in red, ``risk`` is what a cut in its middle does, ``back`` how it is taken back,
+    ``back_lines`` what is typed for that.
     ``minutes`` without a margin for people.
     """
 
@@ -25,6 +26,7 @@ class Words(Value, frozen=True):
     caution: str = ""
     risk: str = ""
     back: str = ""
+    back_lines: tuple[str, ...] = ()
     commands: tuple[str, ...] = ()
     scripted: bool = False
     paste: tuple[str, ...] = ()
@@ -34,10 +36,16 @@ class Words(Value, frozen=True):
 
     @property
     def exact(self) -> tuple[tuple[str, str], ...]:
-        """Everything that is read or typed to the letter, as (what, text) pairs: values, commands, lines of files, the way back."""
+        """Everything that is read or typed to the letter, as (what, text) pairs: values, commands, lines of files, those of the way back."""
         typed = tuple(("type, as root" if not at else "", one) for at, one in enumerate(self.commands))
         lines = tuple((f"in {self.into}" if not at else "", one) for at, one in enumerate(self.paste))
-        return (*self.values, *typed, *lines, *((("to take it back", self.back),) if self.back else ()))
+        back = tuple(("to take it back" if not at else "", one) for at, one in enumerate(self.back_lines))
+        return (*self.values, *typed, *lines, *back)
+
+    @property
+    def way_back(self) -> str:
+        """How the step is taken back, in one line: a sentence, what is typed, or both."""
+        return "; ".join((*((self.back,) if self.back else ()), *self.back_lines))
 
 
 @singledispatch

@@ -48,7 +48,8 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         f"Boot entry “{entry.title}” is there",
         values,
         "The installer makes it; check it with efibootmgr -v, by GUID and path, not by name.",
-        back=f"efibootmgr --bootnum {number} --delete-bootnum" + ("" if known else "  # NNNN: its number"),
+        back="" if known else "NNNN stands for its number",
+        back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
     )
 
 
@@ -63,7 +64,7 @@ def _set_order(step: SetOrder, scene: Scene) -> Words:
         "Boot order: " + ", then ".join(names),
         (("found", found or "empty"), ("wanted", order), ("type, as root", f"efibootmgr -o {order}")),
         "The machine starts into the menu.",
-        back=f"efibootmgr -o {found}" if found else "efibootmgr --delete-bootorder",
+        back_lines=(f"efibootmgr -o {found}" if found else "efibootmgr --delete-bootorder",),
     )
 
 

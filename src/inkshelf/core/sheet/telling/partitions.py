@@ -15,7 +15,7 @@ from inkshelf.core.texts import shown
 
 MOUNTED = {"efi_system": "/boot/efi", "linux_root_x64": "/", "linux_home": "/home"}
 ATTRIBUTES = {0: "RequiredPartition", 1: "NoBlockIOProtocol", 2: "LegacyBIOSBootable"}
-SAVED_TABLE = "write back the table that was saved before the work: sfdisk DISK < table-before.dump"
+SAVED = "table-before.dump"
 SETTLE = "command -v udevadm > /dev/null && udevadm settle"
 
 
@@ -70,7 +70,7 @@ def _retype(step: Retype, scene: Scene) -> Words:
         f"Set the type of {step.call} to {type_name(step.type_id)}" if changed else f"Set the marks of {step.call}",
         tuple(values),
         "The list shows the new type; nothing inside has changed." if changed else "The list shows the new marks.",
-        back="; ".join(back),
+        back_lines=back,
         commands=lines,
         scripted=True,
     )
@@ -98,7 +98,7 @@ def _marked(step: Retype, scene: Scene, volume: Volume | None) -> Words:
         f"Mark {step.call} {mark}",
         (("found", was), ("wanted", mark)),
         "One volume of a disk is active at most.",
-        back=back,
+        back_lines=(back,),
         commands=(line,),
         scripted=True,
     )
@@ -122,7 +122,7 @@ def _create(step: Create, scene: Scene) -> Words:
         f"Make {step.call}, {WORDS[step.role]}" + (f", for {mounted}" if mounted else ""),
         values,
         f"A new volume of {binary(step.size)} on disk {step.disk}{_renumbering(step, disk)}.",
-        back=f"sfdisk --delete {scene.node(disk, None)} {step.number}",
+        back_lines=(f"sfdisk --delete {scene.node(disk, None)} {step.number}",),
         commands=(_create_line(step, disk, scene.node(disk, None)), SETTLE),
         scripted=True,
     )
@@ -146,16 +146,17 @@ def _new_table(step: NewTable, scene: Scene) -> Words:
     calls = ", ".join(volume.call for volume in disk.volumes)
     identity = "GUID" if step.table == "gpt" else "signature"
     spec = f"label: {'gpt' if step.table == 'gpt' else 'dos'}\nlabel-id: {'' if step.table == 'gpt' else '0x'}{plain_word(step.identity)}"
+    device, had = scene.node(disk, None), disk.table.kind != "none"
+    make = f"printf '%s\\n' {' '.join(shlex.quote(one) for one in spec.splitlines())} | sfdisk --wipe always {device}"
     return Words(
         "Partitions",
         f"Make a new {step.table.upper()} on disk {step.disk}",
         (("disk", disk.identity()), (identity, step.identity)),
         "The whole disk is free room now.",
         f"Everything on {calls} is given up." if calls else "",
-        back=SAVED_TABLE,
-        commands=(
-            f"printf '%s\\n' {' '.join(shlex.quote(one) for one in spec.splitlines())} | sfdisk --wipe always {scene.node(disk, None)}",
-        ),
+        back=f"{SAVED} lies in the live system's memory until you copy it off" if had else "there was no table before",
+        back_lines=(f"sfdisk --wipe always {device} < {SAVED}" if had else f"wipefs --all {device}",),
+        commands=(*((f"sfdisk --dump {device} > {SAVED}",) if had else ()), make),
     )
 
 
@@ -199,7 +200,7 @@ def _enclose(step: Enclose, scene: Scene) -> Words:
         f"{'Change' if old else 'Make'} the extended partition of disk {step.disk}",
         values,
         "Logical volumes can be made inside.",
-        back=back,
+        back_lines=(back,),
         commands=(line,),
     )
 

@@ -136,7 +136,7 @@ def _fast_startup_off(call: str, volume: Volume | None) -> Words:
         f"Fast start-up of {call} off, then a full shutdown",
         (("type, as administrator", exact("nt", "fast_startup_off")), ("then", exact("nt", "full_shutdown"))),
         "The machine switches off; a restart is not enough.",
-        back=exact("nt", "fast_startup_on"),
+        back_lines=(exact("nt", "fast_startup_on"),),
         minutes=3,
     )
 
@@ -147,7 +147,7 @@ def _suspend(call: str, volume: Volume | None) -> Words:
         f"Suspend the protection of {call}",
         (("type, as administrator", exact("nt", "protection_suspend")),),
         "It says that protection is off; the data stays encrypted.",
-        back=exact("nt", "protection_resume"),
+        back_lines=(exact("nt", "protection_resume"),),
     )
 
 

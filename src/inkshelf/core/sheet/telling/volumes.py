@@ -188,7 +188,7 @@ def _label(step: Label, scene: Scene) -> Words:
         f"Label {step.call} “{step.label}”" if step.label else f"Take the label off {step.call}",
         (("found", was or "none"), ("wanted", step.label or "none")),
         "The list shows the new label." if step.label else "The list shows no label.",
-        back="; ".join(back),
+        back_lines=back,
         commands=lines,
     )
 
@@ -197,16 +197,28 @@ def _label(step: Label, scene: Scene) -> Words:
 def _renew(step: Renew, scene: Scene) -> Words:
     place = scene.before.find(step.call)
     volume = place[1] if place else None
-    was = volume.filesystem.uuid if volume and volume.filesystem else "none"
-    values = (("UUID found", was), ("UUID wanted", step.uuid or "none"), ("GUID wanted", step.guid or "as it is"))
+    was = volume.filesystem.uuid if volume and volume.filesystem else ""
+    values = (("UUID found", was or "none"), ("UUID wanted", step.uuid or "none"), ("GUID wanted", step.guid or "as it is"))
     caution = "What names it by the old UUID does not find it any more: mount tables, menus, entries."
-    kind = _kind(volume)
-    lines = kind.renew_lines(scene.part(step.call), shlex.quote(step.uuid)) if kind and kind.renew_lines else ()
-    if step.guid and volume:
-        lines += (f"sfdisk --part-uuid {scene.disk(step.call)} {volume.number} {plain_word(step.guid)}",)
     return Words(
-        "Partitions", f"Give {step.call} a new identity", values, "The list shows the new UUID.", caution, commands=lines
+        "Partitions",
+        f"Give {step.call} a new identity",
+        values,
+        "The list shows the new UUID.",
+        caution,
+        commands=_identity_lines(scene, volume, step.uuid, step.guid),
+        back_lines=_identity_lines(scene, volume, was, volume.guid if volume and step.guid else ""),
     )
+
+
+def _identity_lines(scene: Scene, volume: Volume | None, uuid: str, guid: str) -> tuple[str, ...]:
+    kind = _kind(volume)
+    if volume is None:
+        return ()
+    lines = kind.renew_lines(scene.part(volume.call), shlex.quote(uuid)) if kind and kind.renew_lines and uuid else ()
+    if guid:
+        lines += (f"sfdisk --part-uuid {scene.disk(volume.call)} {volume.number} {plain_word(guid)}",)
+    return lines
 
 
 @told.register
@@ -218,7 +230,7 @@ def _logical_volume(step: MakeLogical, scene: Scene) -> Words:
         f"Make the logical volume {step.name} in {step.call}",
         (("size", f"{grouped(step.size)} B = {both(step.size)}"),),
         "lvs lists it.",
-        back=f"lvremove {shlex.quote(f'{group}/{step.name}')}",
+        back_lines=(f"lvremove {shlex.quote(f'{group}/{step.name}')}",),
         commands=(f"lvcreate -n {shlex.quote(step.name)} -L {step.size}b {shlex.quote(group)}",),
         scripted=True,
     )
