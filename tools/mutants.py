@@ -16,7 +16,7 @@ from pathlib import Path
 from faults import FAULTS
 
 ROOT = Path(__file__).parent.parent
-LIMIT, SHARE = 600, 0.05  # seconds for the tests of one fault; survivors that are borne
+LIMIT, SHARE = 3000, 0.05  # seconds for the tests of one fault; survivors that are borne
 
 
 def survives(folder: Path, fault: tuple[str, str, str, str]) -> str:
