@@ -14,6 +14,7 @@ from inkshelf.ending import bad, status
 
 MODULES = {
     "looking": ("inspect", "plan", "ledger", "rehearse"),
+    "reckoning": ("reckon",),
     "jobs": ("new", "take", "know", "aim", "answer"),
     "change": ("change",),
     "inking": ("ink", "resume"),

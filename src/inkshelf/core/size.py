@@ -129,7 +129,11 @@ def to_type(value: int, whole: int | None = None, sector: int = 512) -> tuple[Ty
     more = mib * MIB - value
     boxes = [
         Typed("box labelled MB (it takes MiB)", str(mib), f"rounded up by {grouped(more)} B" if more else ""),
-        Typed("box labelled GB (it takes GiB)", f"{Decimal(value) / GIB:.2f}", "" if not value % GIB else "rounded"),
+        Typed(
+            "box labelled GB (it takes GiB)",
+            f"{Decimal(value) / GIB:.{2 if value >= GIB else 4}f}",
+            "rounded" if value % GIB else "",
+        ),
         Typed("number with suffix", f"{value}B" if more else f"{mib}MiB", ""),
         Typed("decimal MB", str(-(-value // 10**6)), "rounded up" if value % 10**6 else ""),
         Typed(f"sectors of {sector}", str(-(-value // sector)), ""),

@@ -197,6 +197,10 @@ QPushButton[link="true"]:hover, QPushButton[link="true"]:focus { color: @stop; }
 QLineEdit { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 9px; selection-background-color: @ink; selection-color: @on_ink; }
 QLineEdit:focus { border-color: @ink; }
 QLineEdit[bad="true"] { border-color: @stop; }
+QComboBox { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 6px 9px; min-height: 18px; }
+QComboBox:focus, QComboBox:on { border-color: @ink; } QComboBox::drop-down { border: none; width: 24px; }
+QComboBox::down-arrow { width: 0px; height: 0px; border-left: 4px solid @card; border-right: 4px solid @card; border-top: 6px solid @ink; margin-right: 8px; }
+QComboBox QAbstractItemView { background: @card; border: 1px solid @line; padding: 4px; selection-background-color: @select; selection-color: @ink; }
 QPlainTextEdit { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 9px; selection-background-color: @ink; selection-color: @on_ink; }
 QListView, QListWidget { background: transparent; border: none; outline: none; }
 QToolTip { background: @ink; color: @on_ink; border: none; padding: 6px 8px; }

@@ -11,7 +11,8 @@ from inkshelf.core.value import Value
 
 
 class Reckoning(Value, frozen=True):
-    """What the strip at the foot shows. ``typed`` starts with the box that matters here; ``after`` is what screens say then."""
+    """What the strip at the foot shows. ``typed`` starts with the box that matters here; ``after`` is what screens say then.
+    ``shrinks``: the plan takes room away from its end, and that amount is what is typed first."""
 
     subject: str
     detail: str
@@ -22,6 +23,7 @@ class Reckoning(Value, frozen=True):
     sector_words: str
     typed: tuple[Typed, ...]
     after: tuple[tuple[str, str], ...] = ()
+    shrinks: bool = False
 
 
 def byte_figures(ledger: Ledger) -> tuple[tuple[str, str], ...]:
@@ -81,4 +83,5 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
         sector_words=f"sectors of {disk.sector}",
         typed=boxes,
         after=after,
+        shrinks=narrowed is not None,
     )

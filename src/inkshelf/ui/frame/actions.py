@@ -77,6 +77,9 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         "edit.copy-number", "Copy the number to type", "Edit", "Ctrl+Shift+C", lambda w: w.reckoner.copy_first(), _needs_disk
     ),
+    Action(
+        "edit.boxes", "What to type, and what did I type?", "Edit", "Ctrl+R", lambda w: w.reckoner.other_boxes(), _needs_disk
+    ),
     Action("edit.unit", "Tape in GB or GiB", "Edit", "Ctrl+U", lambda w: w.toggle_unit(), _needs_disk),
     Action("take.image", "Take in a disk image…", "Intake", "Ctrl+I", lambda w: w.files.add_image()),
     Action("take.capture", "Take in captured text…", "Intake", "Ctrl+Shift+I", lambda w: w.files.add_capture()),

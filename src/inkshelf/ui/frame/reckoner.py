@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from inkshelf.core.sheet.reckon import Reckoning, reckon
 from inkshelf.ui import theme
@@ -33,7 +33,7 @@ class Reckoner(QWidget):
         row.addStretch(1)
         self._typed_button()
         row.addWidget(self.typed)
-        self.more = QPushButton("other boxes")
+        self.more = QPushButton("other boxes, and back")
         self.more.setProperty("link", True)
         self.more.setFont(theme.sans(12))
         self.more.clicked.connect(self.other_boxes)
@@ -139,16 +139,13 @@ class Reckoner(QWidget):
             self._copy(self._now.typed[0].text)
 
     def other_boxes(self) -> None:
-        """Offer the number for every other kind of box."""
-        if self._now is None:
+        """Show the number for every kind of box, and ask what was typed into one."""
+        window = self.window()
+        if self._now is None or window is None:
             return
-        menu = QMenu(self)
-        menu.aboutToHide.connect(menu.deleteLater)
-        for one in self._now.typed[1:]:
-            menu.addAction(
-                f"{one.box}:  {one.text}" + (f"  ({one.hint})" if one.hint else ""), lambda text=one.text: self._copy(text)
-            )
-        menu.popup(self.typed.mapToGlobal(self.typed.rect().topLeft()))
+        from inkshelf.ui.frame.boxes import BoxesCard  # late: the window is ready sooner
+
+        BoxesCard(window, self.desk.reading, self._now, self._copy).open_over()
 
     def _copy(self, text: str) -> None:
         clipboard = QGuiApplication.clipboard()
