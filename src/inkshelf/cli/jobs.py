@@ -125,24 +125,31 @@ def _take(words: Namespace) -> int:
 
 def _takes_know(parser: ArgumentParser) -> None:
     takes_job(parser)
-    parser.add_argument("fact", type=word, help=f"{', '.join(FACTS)}, ram, or used:S1")
-    parser.add_argument("value", type=word)
+    from inkshelf.core.machine.told import FACTS as SAID
+
+    parser.add_argument(
+        "fact", type=word, help=f"{', '.join(FACTS)}, ram; of a volume: {', '.join(f'{one}:S1' for one in SAID)}"
+    )
+    parser.add_argument("value", type=word, help="what is so; of a volume also -, which takes back what was said")
 
 
 def _know(words: Namespace) -> int:
     from inkshelf.core.checks import know
+    from inkshelf.core.machine.told import FACTS as SAID
     from inkshelf.core.size import parse_size
 
     old = load(words.job)
-    if words.fact.lower().startswith("used:"):
-        changed = know(old, f"used:{words.fact[5:].upper()}", parse_size(words.value))
+    if ":" in words.fact:
+        fact, call = words.fact.split(":", 1)
+        near = choice("FACT", fact, {one: one for one in SAID})
+        changed = know(old, f"{near}:{call.upper()}", None if words.value == "-" else words.value)
     elif words.fact == "ram":
         changed = know(old, "ram_bytes", parse_size(words.value))
     else:
         field, values = choice("FACT", words.fact, FACTS)
         changed = know(old, field, choice(words.fact, words.value, values))
     save(changed, words.job)
-    print(f"{words.job}: {words.fact} is {words.value}")
+    print(f"{words.job}: {words.fact} " + ("is taken back" if words.value == "-" else f"is {words.value}"))
     return 0
 
 

@@ -10,11 +10,11 @@ from typing import Any
 from inkshelf.core.disk.kinds import LISTED
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import CaptureError
+from inkshelf.core.machine.assemble import assume_loaders
 from inkshelf.core.machine.captured import same_disk
-from inkshelf.core.machine.state import BootFile, Disk, FileSystem, SystemRoot, Table, Volume
+from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Volume
 from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
-from inkshelf.data import exact
 
 
 def read_text(path: Path) -> str:
@@ -162,24 +162,6 @@ def _with_role(volume: Volume) -> Volume:
     return volume
 
 
-def assume_loader(disk: Disk) -> Disk:
-    """Where an NT-family system is assumed, assume its loader and boot data on the disk's EFI system partition too."""
-    target = next((volume for volume in disk.volumes if volume.holds and volume.holds.assumed), None)
-    if target is None:
-        return disk
-    loader, data = exact("paths", "nt_loader"), exact("paths", "nt_boot_data")
-    files = (
-        BootFile(exact("paths", "fallback_x64"), "nt-loader", 0, True),
-        BootFile(data, "nt-boot-data", 0, None, (target.guid,)),
-        BootFile(loader, "nt-loader", 0, True),
-    )
-    volumes = tuple(
-        replace(volume, boot_files=files) if volume.type_id == gpt_type("efi_system") and not volume.boot_files else volume
-        for volume in disk.volumes
-    )
-    return replace(disk, volumes=volumes)
-
-
 def read_sfdisk(text: str) -> Disk:
     """Return the disk of one table listing."""
     table = _document(text, "partitiontable", "sfdisk --json")["partitiontable"]
@@ -245,7 +227,7 @@ def combine(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ..
 def assume(disks: tuple[Disk, ...]) -> tuple[Disk, ...]:
     """Assume systems and loaders where captured text shows no files; all of it is marked as assumed."""
     marked = tuple(replace(disk, volumes=tuple(_with_role(volume) for volume in disk.volumes)) for disk in disks)
-    return tuple(assume_loader(disk) for disk in marked)
+    return tuple(assume_loaders(disk) for disk in marked)
 
 
 def join(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ...]:

@@ -40,7 +40,8 @@ def _volume_line(volume: object) -> str:
         f" ({', '.join(f'{one.name} {binary(one.size_bytes)}' for one in system.inside)})" if system and system.inside else ""
     )
     kind = f"{type_name(volume.type_id)}: " if volume.type_id else ""
-    return f"  {volume.call:4} #{volume.number:<3} {binary(volume.size):>11}  {kind}{what}{inside}{holds}{flags}"
+    told = f"  (told: {', '.join(one.fact for one in volume.told)})" if volume.told else ""
+    return f"  {volume.call:4} #{volume.number:<3} {binary(volume.size):>11}  {kind}{what}{inside}{holds}{flags}{told}"
 
 
 def finding_lines(found: tuple[Finding, ...]) -> list[str]:

@@ -34,6 +34,7 @@ def volume(one: Volume) -> dict[str, Any]:
         "flags": flag_words(one),
         "role": one.role,
         "system": one.holds.title if one.holds else None,
+        "told": {said.fact: said.value for said in one.told},
         "smallest_bytes": system.smallest_bytes if system else None,
         "smallest_why": system.smallest_why if system else "",
         "inside": [

@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterator
 from typing import Literal
 
 from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.assemble import assume_loaders, infer_entries
+from inkshelf.core.machine.told import tell
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, Override, replan, with_aim, with_found
 from inkshelf.core.plan.reading import Reading
@@ -147,27 +149,17 @@ def _answered(job: Job, key: str, reason: str) -> Job:
 
 
 def know(job: Job, field: str, value: str | int | None) -> Job:
-    """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes``, ``used:S1`` or a field of the conditions."""
+    """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes``, a field of the conditions, or what is said of
+    a volume, such as ``used:S1`` (``machine.told``); nothing takes that back."""
     found = job.found
-    if field.startswith("used:"):
-        return _know_used(job, field[5:], value)
+    if ":" in field:
+        fact, call = field.split(":", 1)
+        said = f"{value}B" if isinstance(value, int) else value or ""
+        told = tell(found, call, fact, said)
+        disks = tuple(assume_loaders(disk) for disk in told.disks)
+        return with_found(job, infer_entries(replace(told, disks=disks)))
     if field in {"mode", "secure_boot"}:
-        from inkshelf.core.machine.assemble import infer_entries
-
         return with_found(job, infer_entries(replace(found, firmware=replace(found.firmware, **{field: value}))))
     if field == "ram_bytes":
         return with_found(job, replace(found, ram_bytes=value))
     return replan(replace(job, found=replace(found, conditions=replace(found.conditions, **{field: value}))))
-
-
-def _know_used(job: Job, call: str, value: str | int | None) -> Job:
-    place = job.found.find(call)
-    if place is None or place[1].filesystem is None or not isinstance(value, int):
-        raise PlanError(
-            f"There is no volume {call} whose used space could be noted.", "Use a call number from the shelf, such as S1."
-        )
-    volume = place[1]
-    if value > volume.size:
-        raise PlanError(f"{call} has {volume.size} bytes; {value} cannot be in use.", "Check the number and the unit.")
-    known = replace(place[1].filesystem, used_bytes=value)
-    return with_found(job, job.found.with_volume(call, lambda one: replace(one, filesystem=known)))

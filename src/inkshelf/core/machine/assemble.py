@@ -2,11 +2,40 @@
 
 from __future__ import annotations
 
-from inkshelf.core.machine.state import BootEntry, Machine, Volume
+from inkshelf.core.machine.roles import is_esp
+from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, Volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+
+
+def assume_loaders(disk: Disk) -> Disk:
+    """Return a disk known from captured text, which shows no files, with the loaders that an NT-family system assumed on it always has.
+
+    Files that were assumed for a system which is not there any more go.
+    """
+    if disk.table.boot_code is not None:
+        return disk  # an image said what is there
+    target = next((one for one in disk.volumes if one.holds and one.holds.assumed and one.holds.family == "nt"), None)
+    data, fallback, loader = (exact("paths", key) for key in ("nt_boot_data", "fallback_x64", "nt_loader"))
+    files = (
+        (
+            BootFile(fallback, "nt-loader", 0, True),
+            BootFile(data, "nt-boot-data", 0, None, (target.guid,)),
+            BootFile(loader, "nt-loader", 0, True),
+        )
+        if target
+        else ()
+    )
+    return replace(
+        disk, volumes=tuple(replace(one, boot_files=files) if is_esp(one) and not _read(one) else one for one in disk.volumes)
+    )
+
+
+def _read(volume: Volume) -> bool:
+    """Whether any file of it was read: an assumed one has no length."""
+    return any(one.size_bytes for one in volume.boot_files)
 
 
 def infer_entries(machine: Machine) -> Machine:

@@ -7,6 +7,7 @@ from inkshelf.core.machine.assemble import LETTERS, infer_entries
 from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.captured import merge_identity, same_disk
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
+from inkshelf.core.machine.told import as_read, carried
 from inkshelf.core.size import MIB, align_down, binary, both
 from inkshelf.core.texts import Letter, Line
 from inkshelf.core.value import Value, replace
@@ -73,7 +74,9 @@ def _join(known: Machine, read: tuple[Disk, ...], how: object) -> Joined:
             continue
         old = disks[place]
         said += [Contradiction(old.id, what) for what in contradictions(old, new)]
-        disks[place] = how(old, new)  # type: ignore[operator]
+        joined = how(old, new)  # type: ignore[operator]
+        disks[place], differ = _with_what_was_said(old, joined)
+        said += [Contradiction(old.id, what) for what in differ]
         letters.append(old.id)
     machine = number_volumes(replace(known, disks=tuple(disks)))
     if machine.firmware.entries_known:
@@ -114,13 +117,25 @@ def _volumes(old: Disk, new: Disk, *, add: bool = False) -> tuple[Volume, ...]:
         if twin is None:
             volumes.append(volume)
             continue
-        fuller = _fuller(twin, volume) if add else _with_told(twin, volume)
-        volumes.append(replace(fuller, call=twin.call, role=twin.role))
+        fuller = _fuller(as_read(twin), volume) if add else _with_use(as_read(twin), volume)
+        volumes.append(replace(fuller, call=twin.call, role=as_read(twin).role))
     return tuple(volumes)
 
 
-def _with_told(old: Volume, new: Volume) -> Volume:
-    """An image that cannot say how full a volume is leaves what a person said of it."""
+def _with_what_was_said(old: Disk, new: Disk) -> tuple[Disk, list[str]]:
+    """What a person said of a volume stays with its call number, as long as no reading says otherwise."""
+    before = {one.call: one for one in old.volumes if one.told and one.call}
+    volumes, differ = [], []
+    for volume in new.volumes:
+        twin = before.get(volume.call)
+        made, said = carried(twin, replace(volume, told=(), as_read=None)) if twin else (volume, [])
+        volumes.append(made)
+        differ += said
+    return replace(new, volumes=tuple(volumes)), differ
+
+
+def _with_use(old: Volume, new: Volume) -> Volume:
+    """An image that cannot say how full a volume is leaves what a listing said of it."""
     if new.filesystem is None or old.filesystem is None or new.filesystem.used_bytes is not None:
         return new
     if new.filesystem.kind != old.filesystem.kind:

@@ -12,7 +12,7 @@ from inkshelf.core.disk.contents import FileSystem as FileSystem
 from inkshelf.core.disk.contents import Inside as Inside
 from inkshelf.core.disk.contents import SystemRoot as SystemRoot
 from inkshelf.core.size import MIB
-from inkshelf.core.texts import Attributes, Call, Count, Guid, Letter, LetterOrNone, Line, Signature, TypeId
+from inkshelf.core.texts import Attributes, Call, Count, Guid, Key, Letter, LetterOrNone, Line, Signature, TypeId
 from inkshelf.core.value import Value, field, replace
 
 Role = Literal["startup", "reserved", "system", "data", "swap", "recovery", "medium", "container", "unknown"]
@@ -21,8 +21,26 @@ SecureBoot = Literal["absent", "off", "on", "hidden"]
 Backup = Literal["none", "made", "read back"]
 
 
+class Told(Value, frozen=True):
+    """One thing that a person said of a volume: a fact of ``machine.told.FACTS``, and its value as it was said."""
+
+    fact: Key
+    value: Line
+
+
+class AsRead(Value, frozen=True):
+    """What was read of a volume, before a person said more of it."""
+
+    role: Role
+    filesystem: FileSystem | None = None
+    holds: SystemRoot | None = None
+
+
 class Volume(Value, frozen=True):
-    """One partition: its place, type and contents. ``call`` is its call number, which never changes."""
+    """One partition: its place, type and contents. ``call`` is its call number, which never changes.
+
+    ``told``: what a person said of it, which the contents show; ``as_read``: what they were without that.
+    """
 
     call: Call
     number: Count
@@ -39,6 +57,8 @@ class Volume(Value, frozen=True):
     boot_files: tuple[BootFile, ...] = ()
     holds: SystemRoot | None = None
     planned: bool = False
+    told: tuple[Told, ...] = ()
+    as_read: AsRead | None = None
 
     @property
     def end(self) -> int:

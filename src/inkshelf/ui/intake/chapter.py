@@ -158,7 +158,7 @@ class IntakeChapter(Page):
 
     def _volumes(self, disk: Disk) -> QGridLayout:
         grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
+        grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(5)
         for column, words in enumerate(("", "no.", "type", "holds", "size", "used", "state")):
             grid.addWidget(
@@ -196,9 +196,21 @@ class IntakeChapter(Page):
             grid.addWidget(self._ask_used(volume.call), row, 5, Qt.AlignmentFlag.AlignRight)
         else:
             grid.addWidget(label(used, theme.mono(13)), row, 5, Qt.AlignmentFlag.AlignRight)
-        said = OneLine(", ".join([*state, *flag_words(volume)]), theme.sans(12, 500), quiet=not state)
+        told = ["told"] if volume.told else []
+        said = OneLine(", ".join([*state, *told, *flag_words(volume)]), theme.sans(12, 500), quiet=not state)
         said.setProperty("bad", bool(state))
         grid.addWidget(said, row, 6)
+        tell = button("more", partial(self.say_of, volume.call), link=True, tip=f"say what is known of {volume.call}")
+        tell.setAccessibleName(f"say what is known of {volume.call}")
+        grid.addWidget(tell, row, 7)
+
+    def say_of(self, call: str) -> None:
+        """Show what is known of a volume, and take what a person says of it."""
+        window = self.window()
+        if window is not None:
+            from inkshelf.ui.intake.saying import SayingCard  # late: the window is ready sooner
+
+            SayingCard(window, self.desk, call).open_over()
 
     def _ask_used(self, call: str) -> QLineEdit:
         """Captured text may not say how full a volume is; the owner's system does."""
@@ -213,7 +225,7 @@ class IntakeChapter(Page):
             if not line.text().strip():
                 return
             try:
-                self.desk.know(f"used:{call}", parse_size(line.text()), f"used space of {call}")
+                self.desk.know(f"used:{call}", line.text().strip(), f"used space of {call}")
             except InkshelfError as error:
                 self.desk.say(Notice(error.what, error.remedy))
 
