@@ -5,15 +5,19 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from inkshelf.bench.image import inspect, refuse_in_use
+from inkshelf.core.checks import know
 from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.joining import Contradiction, Joined, join_images, join_listings, join_variables
 from inkshelf.core.machine.state import Conditions, Disk, Firmware, Machine, SecureBoot
 from inkshelf.core.plan.job import Job, Source, replan
 from inkshelf.core.texts import one_line
 from inkshelf.core.value import replace
+
+if TYPE_CHECKING:
+    from inkshelf.exchange.kit import Facts
 
 
 def take_in(
@@ -66,6 +70,27 @@ def with_listings(job: Job, captured: tuple[Disk, ...], sources: Sequence[Source
     if variables is not None:
         joined = replace(joined, machine=join_variables(joined.machine, variables))
     return _with(job, joined, (*job.sources, *sources))
+
+
+def with_facts(job: Job, facts: Facts) -> tuple[Job, list[str]]:
+    """Return the job with what a capture says of the machine beside its disks. What is known already stays; what differs is said."""
+    found, differ = job.found, []
+    known = {
+        "mode": found.firmware.mode,
+        "secure_boot": found.firmware.secure_boot,
+        "ram_bytes": found.ram_bytes,
+        "mains": found.conditions.mains,
+        "encrypted": found.conditions.encrypted,
+    }
+    for field, was in known.items():
+        said = getattr(facts, field)
+        if said is None or said == was:
+            continue
+        if was is None:
+            job = know(job, field, said)
+        elif field != "mains":  # a cable comes and goes
+            differ.append(f"{field.replace('_', ' ')} is known as {was}, and captured as {said}")
+    return job, differ
 
 
 def _named(path: Path, disk: Disk) -> Disk:

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 def _takes_new(parser: ArgumentParser) -> None:
     parser.add_argument("-o", "--output", metavar="JOB.json", type=path, required=True, help="the job file to write")
-    parser.add_argument("--firmware", required=True, type=word, help="uefi or legacy")
+    parser.add_argument("--firmware", type=word, help="uefi or legacy; a capture of the kit says it itself")
     parser.add_argument("--secure-boot", type=word, help="on, off, absent or hidden")
     parser.add_argument("--ram", type=word, help="memory, for example 16GiB")
     _takes_readings(parser)
@@ -51,12 +51,15 @@ def _new(words: Namespace) -> int:
     from inkshelf.core.size import parse_size
 
     told, sources = _captured([*([words.lsblk] if words.lsblk else []), *words.sfdisk, *words.capture])
-    _refuse_legacy(words.firmware.lower(), told)
+    mode = words.firmware or (told.facts.mode if told.facts else None)
+    if mode is None:
+        raise InkshelfError("How the firmware starts is not said.", "Add --firmware uefi or --firmware legacy.")
+    _refuse_legacy(mode.lower(), told)
     job = take_in(
         words.disk,
         [told.disks] if told.disks else [],
         sources,
-        mode=said("firmware", words.firmware),
+        mode=said("firmware", mode),
         secure_boot=said("secure-boot", words.secure_boot),
         ram_bytes=parse_size(words.ram) if words.ram else None,
         conditions=Conditions(
@@ -67,6 +70,7 @@ def _new(words: Namespace) -> int:
     )
     if told.firmware is not None:
         job = with_listings(job, (), (), told.firmware)
+    job = _with_facts(job, told)
     save(job, words.output)
     volumes = sum(len(one.volumes) for one in job.found.disks)
     print(
@@ -74,6 +78,20 @@ def _new(words: Namespace) -> int:
     )
     _say_contradictions(job)
     return 0
+
+
+def _with_facts(job: Job, told: Gathered) -> Job:
+    """What a capture of the kit says of the machine; what it could not say, and what it contradicts, is printed."""
+    if told.facts is None:
+        return job
+    from inkshelf.bench.intake import with_facts
+
+    job, differ = with_facts(job, told.facts)
+    for one in differ:
+        print(f"CONTRADICTION: {one}")
+    for one in told.missing:
+        print(f"not captured: {one}")
+    return job
 
 
 def _refuse_legacy(firmware: str, told: Gathered) -> None:
@@ -116,10 +134,24 @@ def _take(words: Namespace) -> int:
         job = with_images(job, words.disk)
     if words.capture:
         job = with_listings(job, told.disks, sources, told.firmware)
+    job = _with_facts(job, told)
     save(job, words.job)
     disks = ", ".join(f"{one.id} {one.identity()}" for one in job.found.disks)
     print(f"{words.job}: {disks}")
     _say_contradictions(job)
+    return 0
+
+
+def _takes_kit(parser: ArgumentParser) -> None:
+    parser.add_argument("-o", "--output", metavar="DIR", type=path, required=True, help="the folder to write the scripts into")
+
+
+def _kit(words: Namespace) -> int:
+    from inkshelf.exchange.kit import save_scripts
+
+    for one in save_scripts(words.output):
+        print(one)
+    print("Read them first; each only reads, and leaves one file: inkshelf new --capture FILE -o JOB.json")
     return 0
 
 
@@ -227,6 +259,9 @@ COMMANDS = (
         "Take more in: a disk image, captured text. What is known stays, and what contradicts is said.",
         _takes_take,
         _take,
+    ),
+    Command(
+        "kit", "Write the scripts that capture a machine: one for each family; a person reads them first.", _takes_kit, _kit
     ),
     Command("know", "Record a fact about the machine that was not known before.", _takes_know, _know),
     Command("aim", "Say what the customer wants; the plan follows.", _takes_aim, _aim),

@@ -15,7 +15,7 @@ from inkshelf.ending import bad, status
 MODULES = {
     "looking": ("inspect", "plan", "ledger", "rehearse"),
     "reckoning": ("reckon",),
-    "jobs": ("new", "take", "know", "aim", "answer"),
+    "jobs": ("new", "take", "kit", "know", "aim", "answer"),
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),

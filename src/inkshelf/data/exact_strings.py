@@ -69,6 +69,8 @@ TABLE: dict[str, dict[str, Any]] = {
         "swap_file": "swapfile.sys",
         "system_folder": "Windows",
         "entry_title": "Windows Boot Manager",
+        "kernel": "\\Windows\\System32\\ntoskrnl.exe",
+        "encryption_listing": "Get-BitLockerVolume",
         "fast_startup_off": 'reg add "HKLM\\SYSTEM\\CurrentControlSet\\Control\\Session Manager\\Power" /v HiberbootEnabled /t REG_DWORD /d 0 /f',
         "hibernation_off": "powercfg /h off",
         "full_shutdown": "shutdown /s /t 0",

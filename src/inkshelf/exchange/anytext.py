@@ -12,7 +12,7 @@ from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.state import SECTORS, Disk, FileSystem, Firmware
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
-from inkshelf.exchange import bootvars, captures, plaintext
+from inkshelf.exchange import bootvars, captures, kit, plaintext
 
 
 class Gathered(Value, frozen=True):
@@ -21,10 +21,14 @@ class Gathered(Value, frozen=True):
     disks: tuple[Disk, ...] = ()
     firmware: Firmware | None = None
     kinds: tuple[str, ...] = ()
+    facts: kit.Facts | None = None
+    missing: tuple[str, ...] = ()
 
 
 def kind_of(text: str) -> str:
-    """Return which command printed a text: ``lsblk``, ``sfdisk``, ``sfdisk-dump``, ``blkid`` or ``efibootmgr``."""
+    """Return which command printed a text: ``lsblk``, ``sfdisk``, ``sfdisk-dump``, ``blkid``, ``efibootmgr``, or ``capture``: the kit."""
+    if kit.is_capture(text):
+        return "capture"
     try:
         document = json.loads(text)
     except (ValueError, RecursionError):
@@ -57,10 +61,20 @@ def gather(texts: Iterable[str]) -> Gathered:
     held: dict[str, FileSystem] = {}
     firmware: Firmware | None = None
     kinds = []
-    for text in texts:
+    facts: kit.Facts | None = None
+    missing: tuple[str, ...] = ()
+    waiting = list(texts)
+    count = len(waiting)
+    while waiting:
+        text = waiting.pop(0)
         kind = kind_of(text)
         kinds.append(kind)
-        if kind == "lsblk":
+        if kind == "capture":
+            made = kit.read_kit(text)
+            facts, missing = made.facts, (*missing, *made.missing)
+            listed = (*listed, *made.disks)
+            waiting += made.texts
+        elif kind == "lsblk":
             listed = (*listed, *captures.read_lsblk(text))
         elif kind in {"sfdisk", "sfdisk-dump"}:
             tables.append(captures.read_sfdisk(text) if kind == "sfdisk" else plaintext.read_dump(text))
@@ -77,7 +91,7 @@ def gather(texts: Iterable[str]) -> Gathered:
         _refuse_unfit(replace(disk, id="A", volumes=called), Disk)
     if firmware is not None:
         _refuse_unfit(firmware, Firmware)
-    return Gathered(disks, firmware, tuple(kinds))
+    return Gathered(disks, firmware, tuple(kinds[:count]), facts, missing)
 
 
 def _refuse_unfit(made: Disk | Firmware, kind: type[Disk] | type[Firmware]) -> None:

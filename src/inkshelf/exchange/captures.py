@@ -13,8 +13,8 @@ from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.assemble import assume_loaders
 from inkshelf.core.machine.captured import same_disk
 from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Volume
-from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
+from inkshelf.exchange.fields import listed, number, word
 
 
 def read_text(path: Path) -> str:
@@ -37,36 +37,6 @@ def _document(text: str, key: str, command: str) -> dict[str, Any]:
     return document
 
 
-def _number(value: object, what: str) -> int:
-    """Sizes came as strings in older versions, as numbers in newer ones."""
-    if isinstance(value, bool) or value is None:
-        return 0
-    try:
-        number = int(str(value))
-    except ValueError:
-        raise CaptureError(
-            f"“{shown(str(value))[:40]}” is not a number of bytes ({what}).", "Capture it again with --bytes."
-        ) from None
-    if number < 0:
-        raise CaptureError(f"{what} is below zero.", "Capture it again.")
-    return number
-
-
-def _text(node: dict[str, Any], *names: str) -> str:
-    for name in names:
-        value = node.get(name)
-        if isinstance(value, list | dict):
-            raise CaptureError(f"“{name}” is a list where one word belongs.", "Capture it again on the machine.")
-        if isinstance(value, str) and value:
-            return shown(value.strip())
-    return ""
-
-
-def _list(node: dict[str, Any], name: str) -> list[Any]:
-    value = node.get(name)
-    return value if isinstance(value, list) else []
-
-
 def read_lsblk(text: str) -> tuple[Disk, ...]:
     """Return the disks of a listing; loop devices, optical drives and the live medium's own devices are ignored."""
     nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
@@ -79,28 +49,29 @@ def read_lsblk(text: str) -> tuple[Disk, ...]:
 
 
 def _lsblk_disk(node: dict[str, Any]) -> Disk:
-    size = _number(node.get("size"), "disk size")
-    sector = _number(node.get("log-sec"), "sector size") or 512
-    children = [one for one in _list(node, "children") if isinstance(one, dict) and one.get("type") == "part"]
+    size = number(node.get("size"), "disk size")
+    sector = number(node.get("log-sec"), "sector size") or 512
+    children = [one for one in listed(node, "children") if isinstance(one, dict) and one.get("type") == "part"]
     volumes = tuple(sorted((_lsblk_volume(one, place) for place, one in enumerate(children, 1)), key=lambda one: one.start))
-    kind = _text(node, "pttype") or next((_text(one, "pttype") for one in children), "")
-    identity = _text(node, "ptuuid") or next((_text(one, "ptuuid") for one in children), "")
+    kind = word(node, "pttype") or next((word(one, "pttype") for one in children), "")
+    identity = word(node, "ptuuid") or next((word(one, "ptuuid") for one in children), "")
     return Disk(
         id="",
         size=size,
         sector=sector,
-        physical_sector=_number(node.get("phy-sec"), "sector size") or sector,
-        model=_text(node, "model"),
-        serial=_text(node, "serial"),
-        transport=_text(node, "tran"),
+        physical_sector=number(node.get("phy-sec"), "sector size") or sector,
+        model=word(node, "model"),
+        serial=word(node, "serial"),
+        transport=word(node, "tran"),
         removable=node.get("rm") in (True, "1"),
-        device=_text(node, "path") or f"/dev/{_text(node, 'name')}",
-        table=_table({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
+        device=word(node, "path") or f"/dev/{word(node, 'name')}",
+        table=table_of({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
         volumes=volumes,
     )
 
 
-def _table(kind: str, identity: str, size: int, sector: int) -> Table:
+def table_of(kind: str, identity: str, size: int, sector: int) -> Table:
+    """Return a table as a listing knows it: its usual bounds, and nothing wrong with it."""
     if kind == "gpt":
         room = -(-128 * 128 // sector)
         sectors = size // sector
@@ -109,23 +80,23 @@ def _table(kind: str, identity: str, size: int, sector: int) -> Table:
 
 
 def _lsblk_volume(node: dict[str, Any], place: int) -> Volume:
-    name = _text(node, "name")
+    name = word(node, "name")
     digits = re.search(r"(\d+)$", name)
-    number = _number(node.get("partn"), "partition number") or (int(digits.group(1)) if digits else place)
-    size = _number(node.get("size"), "partition size")
-    start = _number(node.get("start"), "partition start") * 512  # always in 512-byte units, whatever the disk's own sector
-    flags = _text(node, "partflags")
+    own = number(node.get("partn"), "partition number") or (int(digits.group(1)) if digits else place)
+    size = number(node.get("size"), "partition size")
+    start = number(node.get("start"), "partition start") * 512  # always in 512-byte units, whatever the disk's own sector
+    flags = word(node, "partflags")
     attributes = int(flags, 16) if re.fullmatch(r"0x[0-9a-fA-F]+", flags) else 0
-    type_id = _text(node, "parttype").upper().replace("0X", "0x")
+    type_id = word(node, "parttype").upper().replace("0X", "0x")
     return _with_role(
         Volume(
             "",
-            number,
+            own,
             start,
             size,
             type_id,
-            name=_text(node, "partlabel"),
-            guid=_text(node, "partuuid").upper(),
+            name=word(node, "partlabel"),
+            guid=word(node, "partuuid").upper(),
             attributes=attributes,
             filesystem=_filesystem(node, size),
         )
@@ -133,19 +104,19 @@ def _lsblk_volume(node: dict[str, Any], place: int) -> Volume:
 
 
 def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
-    kind = LISTED.get(_text(node, "fstype"))
+    kind = LISTED.get(word(node, "fstype"))
     if kind is None:
         return None
-    if kind == "fat32" and _text(node, "fsver").upper() in {"FAT12", "FAT16"}:
-        kind = _text(node, "fsver").lower()
+    if kind == "fat32" and word(node, "fsver").upper() in {"FAT12", "FAT16"}:
+        kind = word(node, "fsver").lower()
     used = node.get("fsused")
-    known = _number(used, "used space") if used not in (None, "") else None
+    known = number(used, "used space") if used not in (None, "") else None
     clusters = 65_525 if kind == "fat32" else 0  # enough to be mounted; the image tells the true figure
     return FileSystem(
         kind=kind,
         size_bytes=size,
-        label=_text(node, "label"),
-        uuid=_text(node, "uuid"),
+        label=word(node, "label"),
+        uuid=word(node, "uuid"),
         used_bytes=known,
         smallest_bytes=None,
         smallest_why="",
@@ -167,20 +138,20 @@ def read_sfdisk(text: str) -> Disk:
     table = _document(text, "partitiontable", "sfdisk --json")["partitiontable"]
     if not isinstance(table, dict):
         raise CaptureError("The listing's “partitiontable” is not an object.", "Capture it again.")
-    sector = _number(table.get("sectorsize"), "sector size") or 512
+    sector = number(table.get("sectorsize"), "sector size") or 512
     gpt = table.get("label") == "gpt"
     if table.get("unit", "sectors") != "sectors":
         raise CaptureError("The listing's unit is not sectors.", "Capture sfdisk --json without other options.")
-    last = _number(table.get("lastlba"), "last usable LBA")
-    rows = [one for one in _list(table, "partitions") if isinstance(one, dict)]
+    last = number(table.get("lastlba"), "last usable LBA")
+    rows = [one for one in listed(table, "partitions") if isinstance(one, dict)]
     volumes = tuple(
         sorted((_sfdisk_volume(one, place, sector) for place, one in enumerate(rows, 1)), key=lambda one: one.start)
     )
     size = _disk_size(last, sector, volumes) if gpt else max((one.end for one in volumes), default=0)
-    made = _table("gpt" if gpt else "mbr", _text(table, "id").removeprefix("0x"), size, sector)
+    made = table_of("gpt" if gpt else "mbr", word(table, "id").removeprefix("0x"), size, sector)
     if gpt:
-        made = replace(made, first_usable=_number(table.get("firstlba"), "first usable LBA"), last_usable=last)
-    return Disk("", size, sector, sector, device=_text(table, "device"), table=made, volumes=volumes)
+        made = replace(made, first_usable=number(table.get("firstlba"), "first usable LBA"), last_usable=last)
+    return Disk("", size, sector, sector, device=word(table, "device"), table=made, volumes=volumes)
 
 
 def _disk_size(last_usable: int, sector: int, volumes: tuple[Volume, ...]) -> int:
@@ -189,27 +160,27 @@ def _disk_size(last_usable: int, sector: int, volumes: tuple[Volume, ...]) -> in
 
 
 def _sfdisk_volume(row: dict[str, Any], place: int, sector: int) -> Volume:
-    digits = re.search(r"(\d+)$", _text(row, "node"))
-    kind = _text(row, "type")
+    digits = re.search(r"(\d+)$", word(row, "node"))
+    kind = word(row, "type")
     attributes = 0
-    for word in _text(row, "attrs").replace(",", " ").split():
-        if word in {"RequiredPartition", "LegacyBIOSBootable"}:
-            attributes |= {"RequiredPartition": 1, "LegacyBIOSBootable": 4}[word]
-        elif word.startswith("GUID:"):
-            attributes |= sum(1 << int(bit) for bit in word[5:].split(",") if bit.isdigit() and int(bit) < 64)
-        elif word.isdigit() and int(word) < 64:
-            attributes |= 1 << int(word)
+    for said in word(row, "attrs").replace(",", " ").split():
+        if said in {"RequiredPartition", "LegacyBIOSBootable"}:
+            attributes |= {"RequiredPartition": 1, "LegacyBIOSBootable": 4}[said]
+        elif said.startswith("GUID:"):
+            attributes |= sum(1 << int(bit) for bit in said[5:].split(",") if bit.isdigit() and int(bit) < 64)
+        elif said.isdigit() and int(said) < 64:
+            attributes |= 1 << int(said)
     return Volume(
         "",
         int(digits.group(1)) if digits else place,
-        _number(row.get("start"), "start") * sector,
-        _number(row.get("size"), "size") * sector,
+        number(row.get("start"), "start") * sector,
+        number(row.get("size"), "size") * sector,
         kind.upper() if len(kind) == 36 else f"0x{kind.zfill(2).upper()}",
-        name=_text(row, "name"),
-        guid=_text(row, "uuid").upper(),
+        name=word(row, "name"),
+        guid=word(row, "uuid").upper(),
         attributes=attributes,
         active=row.get("bootable") is True,
-        filesystem=_not_told(kind, _number(row.get("size"), "size") * sector),
+        filesystem=_not_told(kind, number(row.get("size"), "size") * sector),
     )
 
 

@@ -13,10 +13,10 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.sheet import NOTHING_STARTS, Sheet, sheet
 from inkshelf.core.size import binary, both
 from inkshelf.core.texts import shown
-from inkshelf.data import text
+from inkshelf.data import exact, text
 from inkshelf.exchange.picture import board
 
-NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2")
+NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2", "capture-nt.ps1.j2")
 
 
 def environment() -> Environment:
@@ -32,6 +32,7 @@ def environment() -> Environment:
     made.filters["quote"] = shlex.quote
     made.filters["shown"] = shown
     made.filters["code"] = _code
+    made.globals["exact"] = exact
     return made
 
 

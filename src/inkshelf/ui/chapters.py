@@ -30,7 +30,7 @@ def _intake(window: Window) -> Page:
     from inkshelf.ui.intake.chapter import IntakeChapter
 
     files = window.files
-    return IntakeChapter(window.desk, Ways(files.add_image, files.add_capture, files.open_job, files.open_demo))
+    return IntakeChapter(window.desk, Ways(files.add_image, files.add_capture, files.save_kit, files.open_job, files.open_demo))
 
 
 def _intake_hint(desk: Desk) -> Hint:

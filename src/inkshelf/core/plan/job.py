@@ -17,7 +17,7 @@ from inkshelf.core.value import Value, field, replace
 class Source(Value, frozen=True):
     """Where a disk was read from: an image file, or captured text."""
 
-    kind: Literal["image", "lsblk", "sfdisk", "sfdisk-dump", "blkid", "efibootmgr"]
+    kind: Literal["image", "lsblk", "sfdisk", "sfdisk-dump", "blkid", "efibootmgr", "capture"]
     path: Line
     disk: LetterOrNone = ""
 

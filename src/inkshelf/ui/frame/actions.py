@@ -82,6 +82,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("edit.unit", "Tape in GB or GiB", "Edit", "Ctrl+U", lambda w: w.toggle_unit(), _needs_disk),
     Action("take.image", "Take in a disk image…", "Intake", "Ctrl+I", lambda w: w.files.add_image()),
+    Action("take.kit", "Write the capture kit…", "Intake", "", lambda w: w.files.save_kit()),
     Action("take.capture", "Take in captured text…", "Intake", "Ctrl+Shift+I", lambda w: w.files.add_capture()),
     *_GO,
     Action("plan.rehearse", "Rehearse", "Plan", "F5", lambda w: w.rehearse(), _needs_disk),

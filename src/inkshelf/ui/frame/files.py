@@ -53,6 +53,10 @@ class Files:
         self._remember(Path(name))
         return Path(name)
 
+    def _ask_folder(self, title: str) -> Path | None:
+        chosen = QFileDialog.getExistingDirectory(self.window, title, self._folder())
+        return Path(chosen) if chosen else None
+
     def _ask_save(self, title: str, name: str, kinds: str) -> Path | None:
         chosen, _ = QFileDialog.getSaveFileName(self.window, title, str(Path(self._folder()) / name), kinds)
         if not chosen:
@@ -179,7 +183,7 @@ class Files:
             self._try(lambda: self._capture(chosen))
 
     def _capture(self, path: Path) -> None:
-        from inkshelf.bench.intake import take_in, with_listings
+        from inkshelf.bench.intake import take_in, with_facts, with_listings
         from inkshelf.exchange.anytext import gather
         from inkshelf.exchange.captures import read_text
 
@@ -197,14 +201,27 @@ class Files:
             old, source_list = _first(take_in([], [told.disks], [source], title=old.title or path.stem), old), []
         else:
             source_list = [source]
-        desk.change(with_listings(old, told.disks if source_list else (), source_list, told.firmware), f"take in {path.name}")
+        made = with_listings(old, told.disks if source_list else (), source_list, told.firmware)
+        made, differ = with_facts(made, told.facts) if told.facts else (made, [])
+        desk.change(made, f"take in {path.name}")
+        unsaid = [*differ, *(f"not captured: {one}" for one in told.missing)]
+        if unsaid:
+            desk.say(Notice("; ".join(unsaid[:3]), "It is asked for under Intake, or capture it again.", bad=False))
+
+    def save_kit(self, folder: Path | None = None) -> None:
+        """Write the scripts that capture a machine into a folder."""
+        from inkshelf.exchange.kit import save_scripts
+
+        chosen = folder or self._ask_folder("Where the capture kit goes: a stick for example")
+        if chosen:
+            self._try(lambda: self.window.desk.say(Notice(f"Written: {', '.join(map(str, save_scripts(chosen)))}", bad=False)))
 
     def take_dropped(self, path: Path) -> None:
         """Take in a file that was dropped on the window: a job, captured text, or an image, by its contents."""
 
         def work() -> None:
             head = path.read_bytes()[:4096] if path.is_file() and path.stat().st_size < 1 << 24 else b""
-            if not head.lstrip().startswith(b"{"):
+            if not head.lstrip().startswith((b"{", b"inkshelf-capture", b"\xef\xbb\xbf")):
                 self._take(path)
             elif b'"inkshelf-job"' in path.read_bytes()[-4096:] or b'"inkshelf-job"' in head:
                 self.window.desk.open(path)

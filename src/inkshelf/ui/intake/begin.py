@@ -26,6 +26,7 @@ class Ways(Value, frozen=True):
 
     add_image: Callable[[], object]
     add_capture: Callable[[], object]
+    save_kit: Callable[[], object]
     open_job: Callable[[], object]
     open_demo: Callable[[], object]
 
@@ -40,7 +41,8 @@ def _ways(ways: Ways) -> QFrame:
     box.addWidget(label("Begin with the disk", theme.serif(19)))
     box.addWidget(
         label(
-            "Take in a raw image of the machine's disk, or what these two commands print on the machine itself. Nothing is ever written to either.",
+            "Take in a raw image of the machine's disk, what the capture kit leaves on the machine itself, or what these two commands print there. "
+            "Nothing is ever written to the machine.",
             theme.sans(13),
             quiet=True,
             wrap=True,
@@ -52,6 +54,7 @@ def _ways(ways: Ways) -> QFrame:
     row = QHBoxLayout()
     row.addWidget(button("Add image…", ways.add_image, primary=True))
     row.addWidget(button("Add captured text…", ways.add_capture))
+    row.addWidget(button("Capture kit…", ways.save_kit, tip="two short scripts to read, and to run on the machine"))
     row.addWidget(button("Open a job…", ways.open_job))
     row.addWidget(button("Look at the demo job", ways.open_demo))
     row.addStretch(1)
