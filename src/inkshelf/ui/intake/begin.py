@@ -51,15 +51,19 @@ def _ways(ways: Ways) -> QFrame:
     commands = label(COMMANDS, theme.mono(13))
     commands.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     box.addWidget(commands)
-    row = QHBoxLayout()
-    row.addWidget(button("Add image…", ways.add_image, primary=True))
-    row.addWidget(button("Add captured text…", ways.add_capture))
-    row.addWidget(button("Capture kit…", ways.save_kit, tip="two short scripts to read, and to run on the machine"))
-    row.addWidget(button("Open a job…", ways.open_job))
-    row.addWidget(button("Look at the demo job", ways.open_demo))
-    row.addStretch(1)
     box.addSpacing(6)
-    box.addLayout(row)
+    take = (
+        button("Add image…", ways.add_image, primary=True),
+        button("Add captured text…", ways.add_capture),
+        button("Capture kit…", ways.save_kit, tip="two short scripts to read, and to run on the machine"),
+    )
+    opened = (button("Open a job…", ways.open_job), button("Look at the demo job", ways.open_demo))
+    for buttons in (take, opened):  # two rows: a small screen at 150 % has no room for one
+        row = QHBoxLayout()
+        for one in buttons:
+            row.addWidget(one)
+        row.addStretch(1)
+        box.addLayout(row)
     return frame
 
 
