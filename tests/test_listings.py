@@ -12,8 +12,10 @@ from hypothesis import strategies as st
 from inkshelf.bench import demo
 from inkshelf.bench.intake import take_in
 from inkshelf.core.errors import CaptureError, InkshelfError
+from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
+from inkshelf.core.size import GIB
 from inkshelf.exchange import captures
 
 # -- the job file ------------------------------------------------------------------------------------------------------
@@ -171,3 +173,44 @@ def test_no_disk_or_one_disk_twice_is_refused(demo_files: tuple[Path, Path]) -> 
         take_in([])
     with pytest.raises(InkshelfError, match="twice"):
         take_in([demo_files[0], demo_files[0]])
+
+
+def node(**more: object) -> dict[str, object]:
+    """A disk of a listing without a table."""
+    return {"name": "vda", "type": "disk", "size": 256 * GIB, "log-sec": 512, "fstype": None, **more}
+
+
+@pytest.mark.parametrize(
+    ("more", "kind", "used"),
+    [
+        ({"fstype": "ext4", "fsused": 9 * GIB}, "ext4", 9 * GIB),
+        ({"fstype": "crypto_LUKS", "children": [{"name": "x", "type": "crypt", "size": 1}]}, "luks", None),
+        ({"mountpoint": "/", "fsused": str(34 * GIB)}, "unknown", 34 * GIB),
+        ({"mountpoints": [None, "/srv"]}, "unknown", None),
+        ({"fstype": "zfs_member"}, "unknown", None),
+        ({"children": [{"name": "md0", "type": "raid1", "size": 1}]}, "unknown", None),
+    ],
+)
+def test_a_disk_without_a_table_that_is_in_use_is_not_an_empty_one(
+    more: dict[str, object], kind: str, used: int | None
+) -> None:
+    (disk,) = captures.read_lsblk(json.dumps({"blockdevices": [node(**more)]}))
+    (volume,) = disk.volumes
+    assert (volume.start, volume.size, volume.filesystem.kind, volume.used) == (0, disk.size, kind, used)
+    assert disk.gaps() == ()
+    job = change(take_in([], [(disk,)], seed="x"), "create", "A", table="gpt")
+    assert read(job).ledger.lost != ()
+
+
+def test_memory_and_empty_readers_are_no_disks_and_what_is_mounted_is_something() -> None:
+    part = {"name": "sdb1", "type": "part", "size": GIB, "start": 2048, "partn": 1, "mountpoint": "/srv", "fsused": 7}
+    listing = [
+        node(name="zram0", size=8 * GIB),
+        node(name="sdc", size=0),
+        node(name="sdd", size="0"),
+        node(name="sdb", size=2 * GIB, pttype="dos", children=[part]),
+        node(),
+    ]
+    busy, empty = captures.read_lsblk(json.dumps({"blockdevices": listing}))
+    assert (busy.volumes[0].filesystem.kind, busy.volumes[0].used) == ("unknown", 7)
+    assert empty.volumes == ()

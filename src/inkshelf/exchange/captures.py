@@ -16,6 +16,8 @@ from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Vol
 from inkshelf.core.value import replace
 from inkshelf.exchange.fields import listed, number, word
 
+IN_MEMORY, EMPTY = ("zram", "ram"), (0, "0")
+
 
 def read_text(path: Path) -> str:
     """Return a captured text; errors name the file."""
@@ -38,14 +40,19 @@ def _document(text: str, key: str, command: str) -> dict[str, Any]:
 
 
 def read_lsblk(text: str) -> tuple[Disk, ...]:
-    """Return the disks of a listing; loop devices, optical drives and the live medium's own devices are ignored."""
+    """Return the disks of a listing; loop devices, optical drives, memory and readers without a card are ignored."""
     nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
     if not isinstance(nodes, list):
         raise CaptureError("The listing's “blockdevices” is not a list.", "Capture it again.")
-    disks = [_lsblk_disk(node) for node in nodes if isinstance(node, dict) and node.get("type") == "disk"]
+    disks = [_lsblk_disk(node) for node in nodes if isinstance(node, dict) and _is_disk(node)]
     if not disks:
         raise CaptureError("No disk is in this listing.", "Capture lsblk --json --bytes --output-all on the machine itself.")
     return tuple(disks)
+
+
+def _is_disk(node: dict[str, Any]) -> bool:
+    """Compressed memory is listed as a disk, and a card reader without a card as one of no bytes."""
+    return node.get("type") == "disk" and not word(node, "name").startswith(IN_MEMORY) and node.get("size") not in EMPTY
 
 
 def _lsblk_disk(node: dict[str, Any]) -> Disk:
@@ -53,6 +60,8 @@ def _lsblk_disk(node: dict[str, Any]) -> Disk:
     sector = number(node.get("log-sec"), "sector size") or 512
     children = [one for one in listed(node, "children") if isinstance(one, dict) and one.get("type") == "part"]
     volumes = tuple(sorted((_lsblk_volume(one, place) for place, one in enumerate(children, 1)), key=lambda one: one.start))
+    if not volumes and (holds := _filesystem(node, size)) is not None:
+        volumes = (Volume("", 0, 0, size, "", filesystem=holds),)  # the whole disk is one file system or container
     kind = word(node, "pttype") or next((word(one, "pttype") for one in children), "")
     identity = word(node, "ptuuid") or next((word(one, "ptuuid") for one in children), "")
     return Disk(
@@ -104,13 +113,13 @@ def _lsblk_volume(node: dict[str, Any], place: int) -> Volume:
 
 
 def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
-    kind = LISTED.get(word(node, "fstype"))
-    if kind is None:
-        return None
-    if kind == "fat32" and word(node, "fsver").upper() in {"FAT12", "FAT16"}:
-        kind = word(node, "fsver").lower()
     used = node.get("fsused")
     known = number(used, "used space") if used not in (None, "") else None
+    kind = LISTED.get(word(node, "fstype"))
+    if kind is None:
+        return FileSystem("unknown", size, used_bytes=known) if _in_use(node) else None
+    if kind == "fat32" and word(node, "fsver").upper() in {"FAT12", "FAT16"}:
+        kind = word(node, "fsver").lower()
     clusters = 65_525 if kind == "fat32" else 0  # enough to be mounted; the image tells the true figure
     return FileSystem(
         kind=kind,
@@ -123,6 +132,13 @@ def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
         cluster_bytes=4096,
         clusters=clusters,
     )
+
+
+def _in_use(node: dict[str, Any]) -> bool:
+    """Something is there that is not known by name: it is mounted, bears a kind nobody here knows, or something lies on top of it."""
+    mounts = [word(node, "mountpoint"), *(one for one in listed(node, "mountpoints") if isinstance(one, str))]
+    on_top = [one for one in listed(node, "children") if isinstance(one, dict) and one.get("type") != "part"]
+    return bool(any(mounts) or word(node, "fstype") or on_top)
 
 
 def _with_role(volume: Volume) -> Volume:
