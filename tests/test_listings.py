@@ -202,6 +202,19 @@ def test_a_disk_without_a_table_that_is_in_use_is_not_an_empty_one(
     assert read(job).ledger.lost != ()
 
 
+def test_the_medium_that_the_machine_was_started_from_is_left_out_and_another_stick_is_not() -> None:
+    live = {"name": "sdb1", "type": "part", "size": GIB, "start": 64, "fstype": "iso9660", "mountpoints": ["/run/medium"]}
+    other = {**live, "name": "sdc1", "mountpoints": [None]}
+    listing = [
+        node(),
+        *(node(name=name, size=16 * GIB, rm=True, children=[part]) for name, part in (("sdb", live), ("sdc", other))),
+    ]
+    disks = captures.read_lsblk(json.dumps({"blockdevices": listing}))
+    assert [one.device for one in disks] == ["/dev/vda", "/dev/sdc"]
+    whole = node(name="sdd", size=16 * GIB, fstype="iso9660", mountpoint="/run/medium")
+    assert len(captures.read_lsblk(json.dumps({"blockdevices": [node(), whole]}))) == 1
+
+
 def test_memory_and_empty_readers_are_no_disks_and_what_is_mounted_is_something() -> None:
     part = {"name": "sdb1", "type": "part", "size": GIB, "start": 2048, "partn": 1, "mountpoint": "/srv", "fsused": 7}
     listing = [

@@ -40,7 +40,7 @@ def _document(text: str, key: str, command: str) -> dict[str, Any]:
 
 
 def read_lsblk(text: str) -> tuple[Disk, ...]:
-    """Return the disks of a listing; loop devices, optical drives, memory and readers without a card are ignored."""
+    """Return the disks of a listing; loop devices, optical drives, the live medium, memory and readers without a card are ignored."""
     nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
     if not isinstance(nodes, list):
         raise CaptureError("The listing's “blockdevices” is not a list.", "Capture it again.")
@@ -51,8 +51,15 @@ def read_lsblk(text: str) -> tuple[Disk, ...]:
 
 
 def _is_disk(node: dict[str, Any]) -> bool:
-    """Compressed memory is listed as a disk, and a card reader without a card as one of no bytes."""
-    return node.get("type") == "disk" and not word(node, "name").startswith(IN_MEMORY) and node.get("size") not in EMPTY
+    """Compressed memory is listed as a disk, a card reader without a card as one of no bytes, and the medium the listing was made from too."""
+    if node.get("type") != "disk" or word(node, "name").startswith(IN_MEMORY) or node.get("size") in EMPTY:
+        return False
+    parts = [node, *(one for one in listed(node, "children") if isinstance(one, dict))]
+    return not any(word(one, "fstype") == "iso9660" and _mounted(one) for one in parts)
+
+
+def _mounted(node: dict[str, Any]) -> bool:
+    return bool(word(node, "mountpoint") or any(isinstance(one, str) and one for one in listed(node, "mountpoints")))
 
 
 def _lsblk_disk(node: dict[str, Any]) -> Disk:
@@ -136,9 +143,8 @@ def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
 
 def _in_use(node: dict[str, Any]) -> bool:
     """Something is there that is not known by name: it is mounted, bears a kind nobody here knows, or something lies on top of it."""
-    mounts = [word(node, "mountpoint"), *(one for one in listed(node, "mountpoints") if isinstance(one, str))]
     on_top = [one for one in listed(node, "children") if isinstance(one, dict) and one.get("type") != "part"]
-    return bool(any(mounts) or word(node, "fstype") or on_top)
+    return bool(_mounted(node) or word(node, "fstype") or on_top)
 
 
 def _with_role(volume: Volume) -> Volume:
