@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup demo test lint bench soak mutants screenshots schema
+.PHONY: setup demo test lint bench soak mutants screenshots schema figures
 
 setup:
 	@bash tools/setup.sh
@@ -30,6 +30,10 @@ mutants: setup
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots
+
+figures: setup
+	@$(BIN)/python tools/figures.py
+	@$(BIN)/ruff format -q src/inkshelf/data
 
 schema: setup
 	@$(BIN)/python tools/schema.py

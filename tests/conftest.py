@@ -33,6 +33,14 @@ settings.register_profile("soak", deadline=None, suppress_health_check=list(Heal
 settings.load_profile(os.environ.get("INKSHELF_TESTS", "ci"))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def settings_of_its_own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """What whoever runs the tests has set for the program does not count here."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+        yield
+
+
 @pytest.fixture(scope="session")
 def demo_files(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
     return demo.build(tmp_path_factory.mktemp("demo"))

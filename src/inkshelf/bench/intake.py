@@ -5,19 +5,17 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from inkshelf.bench.image import inspect, refuse_in_use
 from inkshelf.core.checks import know
 from inkshelf.core.errors import CaptureError, InkshelfError
+from inkshelf.core.machine.captured import Facts
 from inkshelf.core.machine.joining import Contradiction, Joined, join_images, join_listings, join_variables
 from inkshelf.core.machine.state import Conditions, Disk, Firmware, Machine, SecureBoot
 from inkshelf.core.plan.job import Job, Source, replan
 from inkshelf.core.texts import one_line
 from inkshelf.core.value import replace
-
-if TYPE_CHECKING:
-    from inkshelf.exchange.kit import Facts
 
 
 def take_in(

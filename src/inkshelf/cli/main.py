@@ -15,6 +15,7 @@ from inkshelf.ending import bad, status
 MODULES = {
     "looking": ("inspect", "plan", "ledger", "rehearse"),
     "reckoning": ("reckon",),
+    "figures": ("profiles",),
     "jobs": ("new", "take", "kit", "know", "aim", "answer"),
     "change": ("change",),
     "inking": ("ink", "resume"),

@@ -66,9 +66,10 @@ def print_json(document: Any) -> None:
 
 
 def load(file: Path) -> Job:
-    """Return the job of a file."""
-    from inkshelf.store import jobfile
+    """Return the job of a file; a shop's own figures are in use from then on."""
+    from inkshelf.store import jobfile, shop
 
+    shop.use()
     return jobfile.load(file)
 
 

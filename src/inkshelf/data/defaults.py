@@ -1,6 +1,4 @@
-"""Default figures. Every one is a default with a reason, not a law; edit a copy, not the program."""
-
-from __future__ import annotations
+"""Made from defaults.toml by tools/figures.py: change that, and run make figures."""
 
 from typing import Any
 
@@ -10,16 +8,6 @@ TABLE: dict[str, dict[str, Any]] = {
             "floor": "64 GiB",
             "comfortable": "160 GiB",
             "reason": "system, page file, updates and the owner's programs",
-        },
-        "linux_desktop": {
-            "floor": "24 GiB",
-            "comfortable": "80 GiB",
-            "reason": "root with home: twice the installed size, at least 24 GiB",
-        },
-        "linux_root": {
-            "floor": "20 GiB",
-            "comfortable": "50 GiB",
-            "reason": "root alone; add 20 GiB for snapshots or a rolling release",
         },
         "home": {"floor": "10 GiB", "comfortable": "30 GiB", "reason": "home grows: it takes what remains"},
         "efi_system": {
@@ -40,9 +28,5 @@ TABLE: dict[str, dict[str, Any]] = {
         "fixed_minutes": 8,
         "reason": "finding the right stick, listing it twice, then two passes over the image: writing and checking",
     },
-    "rates": {  # bytes a second, for time estimates
-        "internal_ssd": 400_000_000,
-        "stick": 40_000_000,
-        "human_margin": 0.25,
-    },
+    "rates": {"internal_ssd": 400000000, "stick": 40000000, "human_margin": 0.25},
 }

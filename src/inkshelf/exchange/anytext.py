@@ -9,6 +9,7 @@ from collections.abc import Iterable
 import msgspec
 
 from inkshelf.core.errors import CaptureError
+from inkshelf.core.machine.captured import Facts
 from inkshelf.core.machine.state import SECTORS, Disk, FileSystem, Firmware
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
@@ -21,7 +22,7 @@ class Gathered(Value, frozen=True):
     disks: tuple[Disk, ...] = ()
     firmware: Firmware | None = None
     kinds: tuple[str, ...] = ()
-    facts: kit.Facts | None = None
+    facts: Facts | None = None
     missing: tuple[str, ...] = ()
 
 
@@ -61,7 +62,7 @@ def gather(texts: Iterable[str]) -> Gathered:
     held: dict[str, FileSystem] = {}
     firmware: Firmware | None = None
     kinds = []
-    facts: kit.Facts | None = None
+    facts: Facts | None = None
     missing: tuple[str, ...] = ()
     waiting = list(texts)
     count = len(waiting)

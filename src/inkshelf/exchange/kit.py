@@ -5,30 +5,20 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 from inkshelf.atomic import write_atomically
 from inkshelf.core.errors import CaptureError
-from inkshelf.core.machine.state import Disk, SecureBoot
+from inkshelf.core.machine.captured import Facts
+from inkshelf.core.machine.state import Disk
 from inkshelf.core.size import KIB
-from inkshelf.core.texts import Line, shown
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 from inkshelf.data import text
 
 HEAD, MARK, VERSION = "inkshelf-capture", "== ", 1
 SCRIPTS = ("capture-linux.sh", "capture-nt.ps1")
 LARGEST_MEMORY = 1 << 50  # bytes
-
-
-class Facts(Value, frozen=True):
-    """What a capture says of the machine beside its disks; ``None``: it does not say."""
-
-    mode: Literal["uefi", "legacy"] | None = None
-    secure_boot: SecureBoot | None = None
-    ram_bytes: int | None = None
-    mains: bool | None = None
-    encrypted: bool | None = None
-    maker: Line = ""
 
 
 class Kit(Value, frozen=True):

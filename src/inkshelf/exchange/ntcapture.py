@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from inkshelf.core.errors import CaptureError
+from inkshelf.core.machine.captured import Facts
 from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Volume
 from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
 from inkshelf.exchange.captures import table_of
 from inkshelf.exchange.fields import listed, number, word
-from inkshelf.exchange.kit import Facts, Kit, nominal
+from inkshelf.exchange.kit import Kit, nominal
 
 KINDS = {"ntfs": "ntfs", "fat32": "fat32", "fat": "fat16", "exfat": "exfat"}
 ATTRIBUTES = (("read_only", 60), ("hidden", 62), ("no_letter", 63))

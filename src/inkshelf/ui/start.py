@@ -40,6 +40,7 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
     theme.apply(app, settings.theme if pictures is None else "paper")
     desk = Desk(asks_bench=pictures is not None)
     folder = remembered.data_folder()
+    fault = None if pictures is not None else _shops_figures()
     rescue.install(desk, folder / "rescued")
     rescue.watch_below(folder / "rescued")
     if pictures is not None:
@@ -55,13 +56,34 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
         folder / "demo" if demo else None,
         asked=job is not None,
     )
+    desk.notice = fault or desk.notice
     window = Window(desk, settings)
     window.show()
+    QTimer.singleShot(100, lambda: _watch_shop(window))
     QTimer.singleShot(0, window.contents.setFocus)
     QTimer.singleShot(0, _collect_again)
     QTimer.singleShot(50, desk.ask_bench)
     QTimer.singleShot(0, lambda: _offer_rescued(window, folder / "rescued"))
     return app.exec()
+
+
+def _shops_figures() -> Notice | None:
+    """Use a shop's own figures from the first plan on; the module is loaded only where there is a file of them."""
+    if not remembered.config_path().with_name("figures.toml").is_file():
+        return None
+    from inkshelf.store import shop
+
+    try:
+        shop.use()
+    except InkshelfError as error:
+        return Notice(error.what, error.remedy)
+    return None
+
+
+def _watch_shop(window: Window) -> None:
+    from inkshelf.ui.frame.shopwatch import ShopWatch  # late: the window is ready sooner
+
+    ShopWatch(window.desk, window)
 
 
 def _offer_rescued(window: Window, folder: Path) -> None:

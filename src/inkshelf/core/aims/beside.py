@@ -9,7 +9,7 @@ from inkshelf.core.draw import fat_serial, file_system_uuid, guid
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, fit, possible
 from inkshelf.core.machine.calls import next_call
-from inkshelf.core.machine.profiles import Profile, figure, profile
+from inkshelf.core.machine.profiles import Profile, home_room, profile, room_of
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, Volume
 from inkshelf.core.size import MIB, align_up
@@ -119,12 +119,11 @@ class Beside(AimBase, frozen=True, tag="beside"):
         apart = self.home == "apart"
         sector = next((disk.sector for disk in found.disks if disk.id == self.disk), 512)
         swap, esp = swap_bytes(self.swap, found.ram_bytes), esp_bytes(sector)
-        floor, comfort = _figures("linux_root" if apart else "linux_desktop")
+        room, home = room_of(self.system, apart=apart), home_room()
         wanted = [replace(ESP, floor=esp, comfort=esp)] if self.esp == "own" else []
-        wanted.append(replace(ROOT, floor=floor, comfort=comfort, grows=not apart))
+        wanted.append(replace(ROOT, floor=room.floor, comfort=room.comfort, grows=not apart))
         wanted += [replace(SWAP, floor=swap, comfort=swap)] if swap else []
-        floor, comfort = _figures("home")
-        wanted += [replace(HOME, floor=floor, comfort=comfort, grows=True)] if apart else []
+        wanted += [replace(HOME, floor=home.floor, comfort=home.comfort, grows=True)] if apart else []
         return tuple(wanted)
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
@@ -132,6 +131,10 @@ class Beside(AimBase, frozen=True, tag="beside"):
         kind = profile(self.system)
         if kind.family != "linux":
             raise PlanError("Only a Linux-family system can be planned beside another one yet.", "Choose linux-desktop.")
+        if kind.takes_esp == "none":
+            raise PlanError(f"{kind.title} starts the legacy way only, and this plan is for UEFI.", "Choose linux-desktop.")
+        if "ext4" not in kind.lives_on:
+            raise PlanError(f"{kind.title} does not live on ext4, which this plan makes.", "Choose linux-desktop.")
         disk = _suitable(found, self)
         place = fit(disk, self.size_bytes or comfortable_size(found, self))
         shares = divide(self, place.size, found.ram_bytes, disk.sector)
@@ -160,10 +163,6 @@ class _New(Value, frozen=True):
     calls: dict[str, str]
     create: tuple[Create, ...]
     format: tuple[Format, ...]
-
-
-def _figures(item: str) -> tuple[int, int]:
-    return figure(item, "floor"), figure(item, "comfortable")
 
 
 def _in_order(found: Machine, aim: Beside, kind: Profile, disk: Disk, place: Fit, new: _New, seed: str) -> list[Step]:
@@ -308,11 +307,11 @@ def _install(kind: Profile, new: _New, esp: str, aim: Beside, shared: Volume | N
         esp=esp,
         title=kind.title,
         family=kind.family,
-        installed_bytes=kind.installed_bytes,
+        installed_bytes=kind.installed,
         files=tuple(files),
         mounts=tuple(mounts),
         kernel_signed=kind.signed,
-        loaders_bytes=kind.loaders_bytes,
+        loaders_bytes=kind.loaders,
         profile=kind.key,
     )
 

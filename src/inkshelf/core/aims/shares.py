@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING, Literal
 
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.profiles import figure
+from inkshelf.core.machine.profiles import figure, home_room, room_of
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.value import Value
 from inkshelf.data import table
@@ -66,38 +66,36 @@ def divide(aim: Beside, total: int, ram_bytes: int | None, sector: int = 512) ->
         raise PlanError("There is no room left for the system itself.", "Give it more room, or choose less swap.")
     if aim.home == "together":
         return Shares(esp, left, swap, 0)
-    root = aim.root_bytes or _root_share(left)
+    root = aim.root_bytes or _root_share(left, aim.system)
     root = max(MIB, min(root, left - MIB)) // MIB * MIB
     return Shares(esp, root, swap, left - root)
 
 
-def _root_share(left: int) -> int:
+def _root_share(left: int, system: str) -> int:
     """Root's part of what root and home share: its comfort where both reach theirs, in proportion between floors and comforts."""
-    low, high = figure("linux_root", "floor"), figure("linux_root", "comfortable")
-    home_low, home_high = figure("home", "floor"), figure("home", "comfortable")
-    if left <= low + home_low:
-        return left * low // (low + home_low)
-    return low + min(high - low, (left - low - home_low) * (high - low) // (high - low + home_high - home_low))
+    root, home = room_of(system, apart=True), home_room()
+    low, more, home_more = root.floor, root.comfort - root.floor, home.comfort - home.floor
+    if left <= low + home.floor:
+        return left * low // (low + home.floor)
+    return low + min(more, (left - low - home.floor) * more // max(1, more + home_more))
 
 
 def least(aim: Beside, ram_bytes: int | None) -> int:
     """Return the smallest room that keeps every floor, in bytes."""
+    room = room_of(aim.system, apart=aim.home == "apart")
     if aim.home == "apart" and aim.root_bytes:
-        shares = max(aim.root_bytes, figure("linux_root", "floor")) + figure("home", "floor")
+        shares = max(aim.root_bytes, room.floor) + home_room().floor
     elif aim.home == "apart":
-        shares = figure("linux_root", "floor") + figure("home", "floor")
+        shares = room.floor + home_room().floor
     else:
-        shares = figure("linux_desktop", "floor")
+        shares = room.floor
     own = figure("efi_system", "comfortable") if aim.esp == "own" else 0
     return shares + own + swap_bytes(aim.swap, ram_bytes)
 
 
 def comfortable(aim: Beside, ram_bytes: int | None) -> int:
     """Return the room at which every volume is comfortable, in bytes."""
-    shares = (
-        (figure("linux_root", "comfortable") + figure("home", "comfortable"))
-        if aim.home == "apart"
-        else figure("linux_desktop", "comfortable")
-    )
+    apart = aim.home == "apart"
+    shares = room_of(aim.system, apart=apart).comfort + (home_room().comfort if apart else 0)
     own = figure("efi_system", "comfortable") if aim.esp == "own" else 0
     return shares + own + swap_bytes(aim.swap, ram_bytes)

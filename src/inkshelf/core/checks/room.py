@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from inkshelf.core.aims.shares import comfortable, least
 from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.fit.room import givers, possible, reserve_size
-from inkshelf.core.machine.profiles import figure, reason
+from inkshelf.core.machine.profiles import home_room, room_of
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading
@@ -172,24 +172,24 @@ def floors(reading: Reading) -> Iterator[Finding]:
     for step in job.planned:
         if not isinstance(step, Create) or step.role not in {"system", "data"}:
             continue
-        item = "home" if step.role == "data" else ("linux_root" if apart_home else "linux_desktop")
-        if step.size < figure(item, "floor"):
-            has, floor = apart(step.size, figure(item, "floor"))
+        room = home_room() if step.role == "data" else room_of(job.aim.system, apart=apart_home)
+        if step.size < room.floor:
+            has, floor = apart(step.size, room.floor)
             yield Finding(
                 f"room.floor.{step.call}",
                 "stop",
                 f"{step.call} is below its floor",
-                f"{has}, and {floor} is the least: {reason(item)}.",
+                f"{has}, and {floor} is the least: {room.reason}.",
                 (step.call,),
                 (*_more(reading, step), Show("aim", "Change the aim")),
             )
-        elif step.size < figure(item, "comfortable"):
-            has, comfort = apart(step.size, figure(item, "comfortable"))
+        elif step.size < room.comfort:
+            has, comfort = apart(step.size, room.comfort)
             yield Finding(
                 f"room.comfort.{step.call}",
                 "note",
                 f"{step.call} is below comfort",
-                f"{has}; {comfort} is comfortable: {reason(item)}.",
+                f"{has}; {comfort} is comfortable: {room.reason}.",
                 (step.call,),
                 _more(reading, step),
             )

@@ -8,7 +8,7 @@ from typing import Literal
 from inkshelf.core.texts import Count, Key, KeyOrNone, Line
 from inkshelf.core.value import Value
 
-Family = Literal["nt", "linux"]
+Family = Literal["nt", "linux", "apfs"]
 FileKind = Literal["nt-loader", "nt-boot-data", "first-stage", "menu", "menu-config", "entry", "loader"]
 
 

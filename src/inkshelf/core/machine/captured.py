@@ -2,8 +2,22 @@
 
 from __future__ import annotations
 
-from inkshelf.core.machine.state import Disk
-from inkshelf.core.value import replace
+from typing import Literal
+
+from inkshelf.core.machine.state import Disk, SecureBoot
+from inkshelf.core.texts import Line
+from inkshelf.core.value import Value, replace
+
+
+class Facts(Value, frozen=True):
+    """What a capture says of the machine beside its disks; ``None``: it does not say."""
+
+    mode: Literal["uefi", "legacy"] | None = None
+    secure_boot: SecureBoot | None = None
+    ram_bytes: int | None = None
+    mains: bool | None = None
+    encrypted: bool | None = None
+    maker: Line = ""
 
 
 def merge_identity(disk: Disk, captured: Disk) -> Disk:

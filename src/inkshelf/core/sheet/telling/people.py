@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.disk.kinds import KINDS
+from inkshelf.core.machine.profiles import profile
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
@@ -207,4 +208,4 @@ def _free_words(volume: Volume | None) -> tuple[tuple[str, str], ...]:
 
 def installed(step: Install) -> float:
     """Return the minutes of an installation, as the profile says."""
-    return float(table("profiles")[step.profile]["minutes"]) if step.profile in table("profiles") else 25.0
+    return float(profile(step.profile).minutes) if step.profile in table("profiles") else 25.0
