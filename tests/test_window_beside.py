@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -203,3 +203,16 @@ def test_the_bench_is_asked_once_the_window_is_there(job: Job, monkeypatch: pyte
     assert not [one for one in desk.findings if one.key.startswith("bench.")]
     desk.ask_bench()
     assert [one for one in desk.findings if one.key.startswith("bench.")]
+
+
+def test_another_system_is_chosen_with_its_own_room(window: Window, qtbot: QtBot) -> None:
+    window.desk.show("aim")
+    system = window.chapters["aim"].system
+    qtbot.keyClick(system, Qt.Key.Key_Down)
+    while system.currentData() != "linux-rolling":
+        qtbot.keyClick(system, Qt.Key.Key_Down)
+    assert window.desk.job.aim.system == "linux-rolling"
+    assert "at least 40 GiB" in window.chapters["aim"].system_cost.text()
+    assert "Rolling Linux with snapshots" in window.chapters["aim"].sentence.text()
+    window.run("edit.undo")
+    assert window.desk.job.aim.system != "linux-rolling"

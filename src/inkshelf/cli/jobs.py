@@ -188,7 +188,7 @@ def _know(words: Namespace) -> int:
 def _takes_aim(parser: ArgumentParser) -> None:
     takes_job(parser)
     parser.add_argument("kind", metavar="AIM", type=word, help="beside")
-    parser.add_argument("--system", default="linux-desktop", type=word, help="linux-desktop")
+    parser.add_argument("--system", default="linux-desktop", type=word, help="a profile of the Linux family: inkshelf profiles")
     parser.add_argument(
         "--size", type=word, help="room for all new volumes, for example 120GiB; without it, as much as is comfortable"
     )

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.machine.profiles import profile
+from inkshelf.core.machine.profiles import profile, profiles, room_of
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import MIB, binary, parse_size
 from inkshelf.ui import theme
@@ -79,10 +79,17 @@ class AimChapter(Page):
         box.addWidget(label("Schools", theme.serif(18)))
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)
-        grid.setVerticalSpacing(12)
+        grid.setVerticalSpacing(9)
         self.choices: dict[str, Choice] = {}
         self.costs: dict[str, QLabel] = {}
-        for row, one in enumerate((self.desk.job.aim or Beside()).questions(self.desk.job.found)):
+        self.system = QComboBox()
+        self.system.setFont(theme.sans(13))
+        self.system.setAccessibleName("system")
+        self.system.activated.connect(lambda _: desk_aim(self.desk, "system", system=self.system.currentData()))
+        self.system_cost = label("", theme.sans(12), quiet=True, wrap=True)
+        for column, widget in enumerate((label("System", theme.sans(13, 600)), self.system, self.system_cost)):
+            grid.addWidget(widget, 0, column)
+        for row, one in enumerate((self.desk.job.aim or Beside()).questions(self.desk.job.found), 1):
             self.choices[one.key] = Choice(
                 one.title, [(answer.title, answer.value) for answer in one.answers], partial(self._choose, one.key, one.title)
             )
@@ -132,6 +139,7 @@ class AimChapter(Page):
         owner = next(
             (volume.call for disk, volume in job.found.volumes() if volume.holds and disk.id == aim.disk), "what is there"
         )
+        self._offer_systems(aim.system, apart=aim.home == "apart")
         self.sentence.setText(f"A {profile(aim.system).title} beside {owner} on disk {aim.disk}")
         for question in aim.questions(job.found):
             value = getattr(aim, question.key) if job.aim else None
@@ -149,6 +157,22 @@ class AimChapter(Page):
         self.comfort.setProperty("primary", job.aim is None)
         self.gauge.update()
         self._follow()
+
+    def _offer_systems(self, chosen: str, *, apart: bool) -> None:
+        """The systems that can be planned beside another one, as the figures are now."""
+        known = [one for one in profiles() if one.family == "linux"]
+        if [self.system.itemData(at) for at in range(self.system.count())] != [one.key for one in known]:
+            self.system.clear()
+            for one in known:
+                self.system.addItem(one.title, one.key)
+        self.system.setCurrentIndex(self.system.findData(chosen))
+        room = room_of(chosen, apart=apart)
+        installed = binary(profile(chosen).installed)
+        what = "root" if apart else "root with home"
+        self.system_cost.setText(
+            f"Takes {installed}; {what} at least {binary(room.floor)}, comfortable {binary(room.comfort)}."
+        )
+        self.system_cost.setToolTip(room.reason)
 
     def _offer_disks(self, chosen: str) -> None:
         """Where there are several disks, one is chosen; with one there is nothing to ask."""

@@ -17,6 +17,7 @@ from inkshelf.ui.desk import Desk
 
 MOST = "most, keeping the reserve"
 APART = 8
+HEIGHT = 97
 
 
 class Marks(Value, frozen=True):
@@ -69,14 +70,14 @@ class Gauge(QWidget):
         super().__init__()
         self.desk = desk
         self._dragging = False
-        self.setFixedHeight(112)
+        self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SplitHCursor)
         self.setAccessibleName("room for the new system")
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 112)
+        return QSize(600, HEIGHT)
 
     def _x(self, size: int, most: int) -> float:
         return 10 + (self.width() - 20) * min(1.0, size / (most * 1.02))
