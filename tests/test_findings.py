@@ -9,9 +9,10 @@ from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.checks import apply_remedy, findings, know
 from inkshelf.core.checks.registry import AnswerFor
 from inkshelf.core.checks.registry import ChangeAim as AimChange
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import givers
-from inkshelf.core.machine.state import Machine
+from inkshelf.core.machine.state import BootEntry, Disk, FileSystem, Machine, SystemRoot, Table, Volume
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.size import GIB, MIB
@@ -44,6 +45,26 @@ def files(job: Job, call: str, **facts: object) -> Job:
 def table(job: Job, **facts: object) -> Job:
     disk = job.found.disks[0]
     return replace(job, found=job.found.with_disk(replace(disk, table=replace(disk.table, **facts))))
+
+
+def two_old_disks(job: Job, size: int = 100 * GIB, primaries: int = 1, *, removable: bool = False) -> Job:
+    """Two MBR disks of one signature beside the first one, the first of them with a system."""
+    volumes = tuple(
+        Volume(
+            f"S{at}",
+            at,
+            at * GIB,
+            GIB,
+            "0x07",
+            role="system",
+            filesystem=FileSystem("ntfs", GIB),
+            holds=SystemRoot("nt", "NT family"),
+        )
+        for at in range(10, 10 + primaries)
+    )
+    old = Disk("B", size, serial="7", removable=removable, table=Table("mbr", signature="00c0ffee"), volumes=volumes)
+    other = replace(old, id="C", size=90 * GIB, serial="8", volumes=())
+    return replace(job, found=replace(job.found, disks=(*job.found.disks, old, other)))
 
 
 SCENES = {
@@ -113,6 +134,22 @@ SCENES = {
         ),
         "stop",
     ),
+    "disk.uuid.e65a871d880d1eab": (
+        lambda job: files(files(job, "S1", uuid="E65A871D880D1EAB"), "R1", uuid="e65a871d880d1eab"),
+        "warn",
+    ),
+    "disk.signature.00c0ffee": (two_old_disks, "stop"),
+    "disk.large-mbr.B": (lambda job: two_old_disks(job, size=3 << 40), "warn"),
+    "disk.slots.B": (lambda job: two_old_disks(job, primaries=4), "warn"),
+    "disk.removable.B": (lambda job: two_old_disks(job, removable=True), "note"),
+    "fs.sector.B1": (lambda job: files(job, "B1", sector_bytes=4096, hidden_sectors=2048), "stop"),
+    "start.entry.Boot0007": (
+        lambda job: firmware(
+            job, entries_known=True, entries=(BootEntry(7, "old desk", partition_guid="1" * 8 + "-1111" * 3 + "-" + "1" * 12),)
+        ),
+        "note",
+    ),
+    "start.type.B1": (lambda job: replace(volume(job, "B1", type_id=gpt_type("basic_data")), steps=(), aims=()), "warn"),
     "firmware.lockdown": (lambda job: with_aim(job, replace(job.aim, swap="hibernate", size_bytes=160 * GIB)), "warn"),
     "start.hand.S2": (lambda job: replace(job, steps=tuple(one for one in job.steps if not isinstance(one, SetOrder))), "warn"),
 }
@@ -125,6 +162,27 @@ def test_each_finding_appears_in_its_scene(job: Job, key: str) -> None:
     assert key in found, sorted(found)
     assert found[key].severity == severity
     assert found[key].why.endswith((".", "?"))
+
+
+@pytest.mark.parametrize("key", SCENES)
+def test_each_finding_is_silent_outside_its_scene(job: Job, key: str) -> None:
+    scene, _ = SCENES[key]
+    if scene(job) != job:
+        assert key not in keys(read(job))
+
+
+def test_a_loader_volume_gets_its_type_back_by_the_remedy(job: Job) -> None:
+    changed = SCENES["start.type.B1"][0](job)
+    finding = next(one for one in findings(read(changed)) if one.key == "start.type.B1")
+    assert "start.type.B1" not in keys(read(apply_remedy(changed, finding.remedies[0])))
+
+
+def test_a_raw_clone_is_said_once_for_each_volume(job: Job) -> None:
+    first = job.found.disks[0]
+    twins = tuple(replace(one, call=f"{one.call[0]}{int(one.call[1:]) + 50}") for one in first.volumes)
+    cloned = replace(job, found=replace(job.found, disks=(first, replace(first, id="B", serial="9", volumes=twins))))
+    said = [one for one in keys(read(cloned)) if one.startswith(("disk.duplicate", "disk.uuid"))]
+    assert len(said) == len(first.volumes)
 
 
 def test_a_sound_plan_has_no_stop(job: Job) -> None:

@@ -1,6 +1,19 @@
 """All checks; importing this package registers them."""
 
-from inkshelf.core.checks import disk, people, room, start
+from inkshelf.core.checks import clones, disk, entries, mbr, people, room, start
 from inkshelf.core.checks.registry import Finding, answer, apply_remedy, findings, know
 
-__all__ = ["Finding", "answer", "apply_remedy", "disk", "findings", "know", "people", "room", "start"]
+__all__ = [
+    "Finding",
+    "answer",
+    "apply_remedy",
+    "clones",
+    "disk",
+    "entries",
+    "findings",
+    "know",
+    "mbr",
+    "people",
+    "room",
+    "start",
+]

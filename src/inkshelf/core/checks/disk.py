@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations
 
@@ -164,28 +163,6 @@ def unknown_types(reading: Reading) -> Iterator[Finding]:
                 "It is kept exactly as found; ask whose it is before touching it.",
                 calls,
             )
-
-
-@check
-def duplicates(reading: Reading) -> Iterator[Finding]:
-    """Two partitions or disks with one GUID: a raw clone."""
-    volumes = list(reading.plan.found.volumes())
-    twice = {guid for guid, count in Counter(volume.guid for _, volume in volumes if volume.guid).items() if count > 1}
-    for guid in sorted(twice):
-        calls = tuple(volume.call for _, volume in volumes if volume.guid == guid)
-        still = sum(volume.guid == guid for _, volume in reading.plan.planned.volumes()) > 1
-        yield Finding(
-            f"disk.duplicate.{guid}",
-            "stop" if still else "note",
-            "Two partitions bear one GUID",
-            "Boot entries and boot data cannot tell them apart; this is what a raw clone leaves."
-            + ("" if still else " The plan puts it right."),
-            calls,
-            (
-                *(ByHand("renew", call, f"Give {call} a new identity") for call in calls[1:2]),
-                Show("intake", "Take one of them out"),
-            ),
-        )
 
 
 @check

@@ -50,11 +50,12 @@ class Show(Value, frozen=True):
 
 
 class ByHand(Value, frozen=True):
-    """Remedy: add one step by hand (a verb of ``plan.byhand`` and what it is about)."""
+    """Remedy: add one step by hand (a verb of ``plan.byhand``, what it is about, and the words that the verb needs)."""
 
     verb: str
     call: str
     title: str
+    words: tuple[tuple[str, str], ...] = ()
 
 
 Remedy = Know | ChangeAim | AnswerFor | Show | ByHand
@@ -126,7 +127,7 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
     if isinstance(remedy, ChangeAim) and job.aim is not None:
         return with_aim(job, replace(job.aim, **{remedy.field: remedy.value}))
     if isinstance(remedy, ByHand):
-        return change(job, remedy.verb, remedy.call)
+        return change(job, remedy.verb, remedy.call, **dict(remedy.words))
     if isinstance(remedy, AnswerFor) and reason.strip():
         return _answered(job, remedy.finding, reason)
     return job
