@@ -54,7 +54,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
 
     def take(name: str) -> None:
         window.contents.setFocus()
-        settle(0.15)
+        settle(0.4)  # rows of results find their places in more than one pass
         path = folder / f"{name}.png"
         window.grab().save(str(path))
         made.append(path)
