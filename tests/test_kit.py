@@ -208,6 +208,16 @@ def test_a_capture_of_the_nt_family_tells_what_its_own_box_offers(found_job: Job
     assert any(one.key.startswith("fs.asleep") or "asleep" in one.why for one in findings(read(job)))
 
 
+def test_a_list_of_one_that_the_shell_unrolled_is_read_all_the_same(found_job: Job) -> None:
+    document = nt_capture(found_job)
+    rolled = gather([json.dumps(document)])
+    flat = {**document, "disks": document["disks"][0], "encryption": document["encryption"][0]}
+    flat["missing"] = {"supported size of disk 0 partition 1": "not supported", "battery": "none"}
+    told = gather([json.dumps(flat)])
+    assert (told.disks, told.facts) == (rolled.disks, rolled.facts)
+    assert told.missing == ("battery: none",)
+
+
 def test_a_locked_volume_and_an_mbr_are_read(found_job: Job) -> None:
     document = nt_capture(found_job)
     document["disks"][0] |= {"style": "MBR", "signature": 0x00C0FFEE, "guid": ""}

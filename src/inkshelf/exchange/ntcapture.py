@@ -15,24 +15,32 @@ from inkshelf.exchange.kit import Kit, nominal
 
 KINDS = {"ntfs": "ntfs", "fat32": "fat32", "fat": "fat16", "exfat": "exfat"}
 ATTRIBUTES = (("read_only", 60), ("hidden", 62), ("no_letter", 63))
+OF_ONE_VOLUME = ("supported size of", "volume of")  # many volumes have neither, and what is not known of one is asked for there
 AS_OFFERED = "as its own system offers"
 
 
 def read_nt(document: dict[str, Any]) -> Kit:
     """Return the disks and facts of a capture; raises ``CaptureError`` for what cannot be."""
-    found = [one for one in listed(document, "disks") if isinstance(one, dict)]
+    found = _some(document, "disks")
     if not found:
         raise CaptureError("No disk is in this capture.", "Run the script as administrator, on the machine itself.")
-    parts = [one for one in listed(document, "partitions") if isinstance(one, dict)]
-    locks = {word(one, "mount").rstrip(":\\").upper(): one for one in listed(document, "encryption") if isinstance(one, dict)}
+    parts = _some(document, "partitions")
+    locks = {word(one, "mount").rstrip(":\\").upper(): one for one in _some(document, "encryption")}
     asleep = document.get("fast_startup")
     hibernates = None if not isinstance(asleep, int) else bool(asleep)
     disks = tuple(
         _disk(one, [part for part in parts if part.get("disk") == one.get("number")], locks, hibernates) for one in found
     )
     missing = document.get("missing")
-    reasons = [f"{name}: {why}" for name, why in missing.items()] if isinstance(missing, dict) else []
+    told = missing.items() if isinstance(missing, dict) else ()
+    reasons = [f"{name}: {why}" for name, why in told if not name.startswith(OF_ONE_VOLUME)]
     return Kit(_facts(document, locks), (), disks, tuple(shown(one.replace("\n", " "))[:200] for one in reasons[:20]))
+
+
+def _some(document: dict[str, Any], name: str) -> list[dict[str, Any]]:
+    """A list of one comes as that one alone from some versions of the shell."""
+    given = document.get(name)
+    return [one for one in ([given] if isinstance(given, dict) else listed(document, name)) if isinstance(one, dict)]
 
 
 def _facts(document: dict[str, Any], locks: dict[str, dict[str, Any]]) -> Facts:
