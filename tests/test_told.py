@@ -12,14 +12,17 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
+from disks import answered
+from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in, with_images
 from inkshelf.cli import run
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.checks import findings, know
-from inkshelf.core.errors import InkshelfError, PlanError
+from inkshelf.core.errors import BenchError, InkshelfError, PlanError
 from inkshelf.core.fit.room import givers
 from inkshelf.core.machine.told import FACTS, as_read, tell
 from inkshelf.core.plan import document
+from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, Source
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB
@@ -191,3 +194,21 @@ def test_the_window_takes_what_is_said_at_the_volume(window: Window, qtbot: QtBo
     assert "cannot be" in card.fault.text()
     window.run("edit.undo")
     assert held(window.desk.job).told == ()
+
+
+@pytest.mark.parametrize(
+    "said", [{"title": "office desk"}, {"used": "100 GiB"}, {"system": "linux"}, {"shrinkable": "150 GiB", "pinned": "200 GiB"}]
+)
+def test_what_is_said_changes_nothing_of_what_an_image_holds(found_job: Job, tmp_path: Path, said: dict[str, str]) -> None:
+    job = found_job
+    for fact, value in said.items():
+        job = know(job, f"{fact}:S1", value)
+    report = ink(answered(change(job, "label", "R1", label="PLATES")), tmp_path / "bench")
+    assert [one for one in report.checks if not one.ok] == []
+
+
+def test_a_step_that_only_what_is_said_allows_is_refused_on_the_image(found_job: Job, tmp_path: Path) -> None:
+    awake = know(found_job, "hibernated:S1", "no")
+    job = answered(change(awake, "resize", "S1", size="300GiB"))
+    with pytest.raises(BenchError, match="The image says otherwise"):
+        ink(job, tmp_path / "bench")

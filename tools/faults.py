@@ -158,7 +158,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "if False:",
         "bench hostile",
     ),
-    ("bench/inker.py", "    refuse_stops(job)\n    with", "    with", "hostile taking_more foreign_disks"),
+    ("bench/inker.py", "    refuse_stops(told)\n    with", "    with", "hostile taking_more foreign_disks"),
     ("bench/opening.py", "or own.st_nlink != 1:", "or False:", "hostile"),
     ("bench/opening.py", "if not NAME.fullmatch(name) or", "if", "hostile"),
     ("bench/proof.py", "TOLERANCE = 0.03", "TOLERANCE = 0.3", "bench contents foreign_disks"),

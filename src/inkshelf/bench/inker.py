@@ -29,6 +29,7 @@ from inkshelf.bench.stored import stored
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import BenchError, CancelledError, StopsError
 from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.machine.told import machine_as_read
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.scene import Scene
@@ -36,7 +37,7 @@ from inkshelf.core.sheet.telling import words
 from inkshelf.core.steps.effort import efforts
 from inkshelf.core.steps.fold import Fold, fold
 from inkshelf.core.texts import shown
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 
 
 class Progress(Value, frozen=True):
@@ -73,16 +74,19 @@ Tell = Callable[[Progress], None]
 
 def ink(job: Job, folder: Path, tell: Tell | None = None, cancelled: Callable[[], bool] | None = None) -> Report:
     """Ink ``job`` in the bench ``folder`` and return the report; raises ``BenchError`` with what to do."""
+    told, job = job, replace(job, found=machine_as_read(job.found))
     plan = fold(job.found, job.steps)
     if plan.fault:
+        other = " The image says otherwise than what was said of it." if told != job else ""
         raise BenchError(
-            f"Step {plan.fault[0]} cannot be done: {plan.fault[1].what}", "Put the plan right first; nothing was written."
+            f"Step {plan.fault[0]} cannot be done: {plan.fault[1].what}{other}",
+            "Put the plan right first; nothing was written.",
         )
     if not job.steps:
         raise BenchError(
             job.plan_fault or "There is nothing to ink: the plan has no steps.", "" if job.plan_fault else "Say the aim first."
         )
-    refuse_stops(job)
+    refuse_stops(told)
     with Bench(folder) as bench:
         journal = Journal(folder)
         journal.refuse_other(job)

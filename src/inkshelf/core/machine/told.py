@@ -56,6 +56,12 @@ def as_read(volume: Volume) -> Volume:
     return with_told(volume, ())
 
 
+def machine_as_read(machine: Machine) -> Machine:
+    """Return the machine without what a person said of any volume: what an image really holds."""
+    disks = tuple(replace(disk, volumes=tuple(as_read(one) for one in disk.volumes)) for disk in machine.disks)
+    return replace(machine, disks=disks)
+
+
 def carried(old: Volume, new: Volume) -> tuple[Volume, list[str]]:
     """Return a volume that was read anew with what was said of it before, and what the reading contradicts: there the reading counts."""
     kept, differ = [], []
