@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from inkshelf.core.disk.contents import Family
 from inkshelf.core.errors import PlanError
 from inkshelf.core.size import parse_size
 from inkshelf.core.value import Value
-from inkshelf.data import shops_own, table
+from inkshelf.data import figures_in_use, shops_own, table
 
 
 class Profile(Value, frozen=True):
@@ -56,6 +57,13 @@ def profile(key: str) -> Profile:
     known = table("profiles")
     if key not in known:
         raise PlanError(f"There is no system profile “{key}”.", f"Choose one of: {', '.join(known)}.")
+    return _made(key, figures_in_use())
+
+
+@lru_cache(maxsize=64)
+def _made(key: str, _in_use: int) -> Profile:
+    """Every edit asks for it several times; other figures in use make another one."""
+    known = table("profiles")
     figures = {field: given for field, given in known[key].items() if field not in WORDS}
     return Profile(
         key=key,
