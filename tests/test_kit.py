@@ -196,8 +196,8 @@ def test_a_capture_of_the_nt_family_tells_what_its_own_box_offers(found_job: Job
     job, differ = with_facts(job, told.facts)
     assert differ == []
     true, seen = found_job.found.disks[0], job.found.disks[0]
-    assert [(one.call, one.start, one.size, one.type_id, one.guid) for one in seen.volumes] == [
-        (one.call, one.start, one.size, one.type_id, one.guid) for one in true.volumes
+    assert [(one.call, one.start, one.size, one.type_id, one.guid, one.attributes) for one in seen.volumes] == [
+        (one.call, one.start, one.size, one.type_id, one.guid, one.attributes) for one in true.volumes
     ]
     assert (seen.serial, seen.model, seen.table.guid) == (true.serial, true.model, true.table.guid)
     system = job.found.find("S1")[1].filesystem

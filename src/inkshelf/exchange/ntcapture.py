@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.captured import Facts
 from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Volume
@@ -14,6 +15,7 @@ from inkshelf.exchange.fields import listed, number, word
 from inkshelf.exchange.kit import Kit, nominal
 
 KINDS = {"ntfs": "ntfs", "fat32": "fat32", "fat": "fat16", "exfat": "exfat"}
+REQUIRED = 1
 ATTRIBUTES = (("read_only", 60), ("hidden", 62), ("no_letter", 63))
 OF_ONE_VOLUME = ("supported size of", "volume of")  # many volumes have neither, and what is not known of one is asked for there
 AS_OFFERED = "as its own system offers"
@@ -88,7 +90,7 @@ def _volume(part: dict[str, Any], locks: dict[str, dict[str, Any]], hibernates: 
         size=size,
         type_id=kind or (f"0x{mbr & 0xFF:02X}" if mbr else ""),
         guid=word(part, "guid").strip("{}").upper() if kind else "",
-        attributes=sum(1 << bit for key, bit in ATTRIBUTES if part.get(key) is True) if kind else 0,
+        attributes=_attributes(part, kind),
         active=part.get("active") is True and not kind,
         filesystem=FileSystem("nt-encrypted", size) if lock == "locked" else _filesystem(part, size),
     )
@@ -96,6 +98,12 @@ def _volume(part: dict[str, Any], locks: dict[str, dict[str, Any]], hibernates: 
         return made
     system = replace(made.filesystem, hibernated=hibernates)
     return replace(made, filesystem=system, holds=SystemRoot("nt", "NT family", True, assumed=True))
+
+
+def _attributes(part: dict[str, Any], kind: str) -> int:
+    """The shell does not tell bit 0, "required", which its family sets on every recovery partition: to lose it would be a change."""
+    told = sum(1 << bit for key, bit in ATTRIBUTES if part.get(key) is True)
+    return 0 if not kind else told | REQUIRED if kind == gpt_type("nt_recovery") else told
 
 
 def _filesystem(part: dict[str, Any], size: int) -> FileSystem | None:
