@@ -12,7 +12,7 @@ from inkshelf.core.errors import JobError
 from inkshelf.core.machine.state import SECTORS
 from inkshelf.core.plan.job import Job
 
-FORMAT, VERSION = "inkshelf-job", 2
+FORMAT, VERSION = "inkshelf-job", 3
 Migration = Callable[[dict[str, Any]], dict[str, Any]]
 MIGRATIONS: dict[int, Migration] = {}
 
@@ -144,3 +144,9 @@ def _steps() -> Any:
     from inkshelf.core.steps.kinds import Step
 
     return tuple[Step, ...]
+
+
+@migration(2)
+def _told(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 3: what a person says of a volume beside what was read, why a file system keeps its size, captures of the kit. Nothing to lift."""
+    return document
