@@ -178,5 +178,8 @@ def test_the_card_says_what_was_typed(window: Window, qtbot: QtBot, found_job: J
     card.line.clear()
     qtbot.keyClicks(card.line, "x")
     assert "not a number" in card.notes.text()
-    qtbot.keyClick(card, Qt.Key.Key_Escape)
-    assert not card.isVisible()
+    window.run("edit.boxes")
+    again = [one for one in window.findChildren(BoxesCard) if one.isVisible()]
+    assert len(again) == 1, "pressed twice, there is one card"
+    qtbot.keyClick(again[0], Qt.Key.Key_Escape)
+    assert not again[0].isVisible()

@@ -112,6 +112,8 @@ floor = "12 GiB"
         ('[profiles.mine]\nlike = "linux-dekstop"\n', 2, "Did you mean linux-desktop"),
         ('[profiles.linux-desktop]\nfloor = "30 furlongs"\n', 2, "not a unit of size"),
         ("[profiles.linux-desktop]\ncpu_bits = 48\n", 2, "32, 64"),
+        ('[profiles.linux-desktop]\nfloor = { value = "30 GiB", reason = 3 }\n', 2, "one line"),
+        ('[profiles.linux-desktop]\nfloor = { value = "30 GiB", reason = "a\\nb" }\n', 2, "one line"),
         ('[profiles.linux-desktop]\nmenus = ["own", "grand"]\n', 2, "a list of"),
         ('[profiles.linux-desktop]\nsigned = "yes"\n', 2, "true or false"),
         ('[profiles.linux-desktop]\nfamily = "granite"\n', 2, "nt, linux, apfs"),

@@ -137,7 +137,7 @@ def faults_of(key: str, profile: object, known: dict[str, Any]) -> Iterator[Faul
         elif field not in FIELDS:
             yield Fault((key, field), f"“{field}” is no figure of a profile", near(field, FIELDS))
         else:
-            wrong_value = FIELDS[field][1](value_of(given))
+            wrong_value = FIELDS[field][1](value_of(given)) or _reason(given)
             if wrong_value:
                 yield Fault((key, field), f"{field} {wrong_value}")
     if key not in known and "like" not in profile:
@@ -148,6 +148,15 @@ def faults_of(key: str, profile: object, known: dict[str, Any]) -> Iterator[Faul
                 f"a profile of its own lacks {', '.join(missing[:4])}",
                 'Add them, or take one over: like = "linux-desktop".',
             )
+
+
+def _reason(given: object) -> str:
+    """What is wrong with the reason beside a value: it is printed on one line."""
+    if not isinstance(given, dict):
+        return ""
+    reason = given.get("reason", "")
+    fits = isinstance(reason, str) and (reason.isprintable() or not reason) and set(given) <= {"value", "reason"}
+    return "" if fits else 'stands alone, or as { value = ..., reason = "one line" }'
 
 
 def value_of(given: object) -> object:

@@ -53,10 +53,13 @@ class Overlay(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def open_over(self) -> None:
-        """Show the card in the upper middle of its window."""
+        """Show the card in the upper middle of its window, in the place of one that is open."""
         self.adjustSize()
         parent = self.parentWidget()
         if parent is not None:
+            for other in parent.findChildren(Overlay):
+                if other is not self:
+                    other.close()
             self.move((parent.width() - self.width()) // 2, max(20, (parent.height() - self.height()) // 3))
         self.show()
         self.raise_()
