@@ -64,10 +64,11 @@ def random_job(found: Job, dice: random.Random) -> Job:
 
 
 class Done(NamedTuple):
-    """The last report, and the kinds of the steps."""
+    """The last report, and the kinds of the steps and of the aims."""
 
     report: Report
     kinds: list[str]
+    aims: list[str]
 
 
 class CutJobs:
@@ -80,10 +81,14 @@ class CutJobs:
     def _taken_in(self, key: str) -> Job:
         return take_in([foreign_disk(self.folder / key, key, random.Random(key))], seed=key)
 
+    def job(self, dice: random.Random) -> Job:
+        """Return the job of some dice."""
+        return random_job(self.found(dice.choice(DISKS)), dice)
+
     def run(self, seed: int) -> tuple[Done | None, int]:
         """Ink the job of ``seed``, cut up to three times; return what was done and how many cuts there were."""
         dice = random.Random(seed)
-        job = answered(random_job(self.found(dice.choice(DISKS)), dice))
+        job = answered(self.job(dice))
         if not job.steps:
             return None, 0
         bench, cuts = self.folder / f"bench of job {seed}", 0
@@ -95,7 +100,7 @@ class CutJobs:
             cuts += 1
         report = go_on(job, bench)
         shutil.rmtree(bench)
-        return Done(report, [step.kind for step in job.steps]), cuts
+        return Done(report, [step.kind for step in job.steps], [aim.kind for aim in job.aims]), cuts
 
 
 def go_on(job: Job, bench: Path) -> Report:

@@ -7,11 +7,15 @@ import uuid
 from hypothesis import strategies as st
 
 from disks import assemble
+from inkshelf.core.aims import AIMS, AimBase
+from inkshelf.core.aims.asking import answered
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.disk.gpt import GptEntry, GptTable
 from inkshelf.core.disk.mbr import MbrEntry, MbrTable
 from inkshelf.core.disk.types import gpt_type
-from inkshelf.core.machine.state import Disk, FileSystem, Machine, SystemRoot, Table, Volume
+from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.state import Disk, Extended, FileSystem, Machine, SystemRoot, Table, Volume
+from inkshelf.core.plan.job import Job, and_aim, left_by
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.value import replace
 
@@ -171,3 +175,67 @@ def _volumes(draw: st.DrawFn, letter: str, number: int, part: str, at: int, leng
     own = f"{ord(letter):08X}-0000-4000-8000-{number:012X}"
     holds = SystemRoot(family, f"{family} family", True) if family else None
     return Volume("", number, at, length, gpt_type(type_id), guid=own, filesystem=system, holds=holds)
+
+
+@st.composite
+def mbr_machines(draw: st.DrawFn) -> Machine:
+    """A machine that starts the legacy way from one MBR disk: up to three primaries, perhaps logical volumes behind them, gaps anywhere."""
+    size, at, volumes = draw(st.integers(120 * 1024, 1900 * 1024)) * MIB, MIB, []
+    families = draw(st.lists(st.sampled_from(["nt", "linux", "data"]), min_size=1, max_size=3))
+    for number, part in enumerate(families, 1):
+        at += draw(st.sampled_from([0, 0, MIB, 40 * GIB]))
+        length = draw(st.integers(30, 300)) * GIB
+        if at + length > size:
+            break
+        volumes.append(
+            replace(draw(_volumes("A", number, part, at, length)), type_id=MBR_TYPES[part], guid="", active=number == 1)
+        )
+        at += length
+    inside = None
+    if draw(st.booleans()) and size - at > 40 * GIB:
+        inside, start = Extended(4, at, (size - at) // MIB * MIB), at
+        for number in range(5, 5 + draw(st.integers(1, 3))):
+            start += MIB + draw(st.sampled_from([0, 0, 8 * GIB]))
+            length = draw(st.integers(2, 60)) * GIB
+            if start + length > inside.end:
+                break
+            volumes.append(replace(draw(_volumes("A", number, "linux", start, length)), type_id="0x83", guid="", logical=True))
+            start += length
+        inside = inside if any(one.logical for one in volumes) else None
+    table = Table("mbr", signature="0badcafe", entry_count=4, entry_bytes=16, extended=inside, boot_code=True)
+    disk = Disk("A", size, 512, 512, "Heron", "serial A", table=table, volumes=tuple(volumes))
+    return replace(assemble((disk,), "legacy"), ram_bytes=8 * GIB)
+
+
+MBR_TYPES = {"nt": "0x07", "linux": "0x83", "data": "0x83"}
+
+
+@st.composite
+def wishes(draw: st.DrawFn, machine: Machine) -> Job:
+    """A job of one to three aims of any kind on a machine, each with answers that its own questions offer, or the usual ones."""
+    job = Job(found=machine, seed="generated")
+    for _ in range(draw(st.integers(1, 3))):
+        kind, found = draw(st.sampled_from(AIMS)), left_by(job)
+        aim = kind.usual_on(found)
+        for key in [one.key for one in aim.questions(found)]:
+            question = next((one for one in aim.questions(found) if one.key == key), None)
+            if question is None or not draw(st.booleans()):
+                continue
+            values = [one.value for one in question.answers]
+            if question.kind == "size":
+                values = [*values, *(f"{draw(st.integers(1, 400))}GiB" for _ in range(2))]
+            if question.kind == "systems":
+                values = [",".join(draw(st.lists(st.sampled_from(values), min_size=1, max_size=8)))]
+            if values:
+                aim = _answered(aim, found, key, draw(st.sampled_from(values)))
+        job = and_aim(job, aim)
+        if job.plan_fault:
+            break
+    return job
+
+
+def _answered(aim: AimBase, found: Machine, key: str, value: str) -> AimBase:
+    try:
+        return answered(aim, found, key, value)
+    except PlanError:
+        return aim

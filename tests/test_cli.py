@@ -181,7 +181,7 @@ def bad_inputs(folder: Path, image: Path, job: Path) -> list[tuple[str, ...]]:
         (folder / "cut.img").write_bytes(source.read(5_000_000))
     (folder / "noise.img").write_bytes(bytes(range(1, 255)) * 9000)
     (folder / "other.json").write_text('{"a": 1}')
-    (folder / "later.json").write_text(job.read_text().replace('"version": 3', '"version": 7'))
+    (folder / "later.json").write_text(job.read_text().replace('"version": 4', '"version": 7'))
     (folder / "bench").mkdir()
     (folder / "bench" / "mine.txt").write_text("mine")
     inspected = [("inspect", str(folder / name)) for name in ("text.img", "empty.img", "cut.img", "noise.img", "gone.img", ".")]

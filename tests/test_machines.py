@@ -191,7 +191,7 @@ def test_an_empty_disk_and_a_whole_disk_file_system_are_said(tmp_path: Path, cap
     disk = json.loads(capsys.readouterr().out)["disk"]
     assert [(one["filesystem"], one["label"], one["number"]) for one in disk["volumes"]] == [("ext4", "whole", 0)]
     fault = with_aim(job_of(empty), Beside(size_bytes=30 * MIB)).plan_fault
-    assert "no GPT" in fault
+    assert "no partition table" in fault
 
 
 def test_overlapping_entries_are_a_stop_and_still_shown(

@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 from inkshelf.bench.inker import ink
 from inkshelf.cli import run
 from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.order import Target, order
 from inkshelf.core.machine.state import Disk, Extended, FileSystem, Machine, Table, Volume
 from inkshelf.core.plan.arrange import as_line, targets
 from inkshelf.core.plan.byhand import arrange, exactly
 from inkshelf.core.plan.job import Job
-from inkshelf.core.plan.order import Target, order
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold

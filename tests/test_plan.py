@@ -14,7 +14,7 @@ from inkshelf.core.checks.registry import ChangeAim as AimChange
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import PlanError, StepError
 from inkshelf.core.fit.room import fit, givers, possible, reserve_size
-from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Volume
+from inkshelf.core.machine.state import Disk, FileSystem, Machine, SystemRoot, Table, Volume
 from inkshelf.core.plan.byhand import change, exactly
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
@@ -152,15 +152,23 @@ def test_swap_follows_the_school(ram: float | None, school: str, gib: int) -> No
     assert swap_bytes(school, int(ram * GIB) if ram else None) == gib * GIB
 
 
-@given(aims, st.integers(10, 500), st.one_of(st.none(), st.integers(1, 64)))
-def test_shares_add_up_and_home_takes_the_rest(aim: Beside, total: int, ram: int | None) -> None:
+@given(aims, st.integers(10, 500), st.one_of(st.none(), st.integers(1, 64)), st.sampled_from([0, 12, 70]))
+def test_shares_add_up_and_home_takes_the_rest(aim: Beside, total: int, ram: int | None, root: int) -> None:
+    found = Machine(ram_bytes=ram * GIB if ram else None)
+    needs = replace(aim, root_bytes=root * GIB or None).needs(found)
     try:
-        shares = divide(aim, total * GIB, ram * GIB if ram else None)
+        sizes = divide(needs, total * GIB)
     except PlanError:
+        assert total * GIB < sum(max(one.floor, one.fixed) for one in needs), "what keeps every floor is never refused"
         return
-    assert shares.total == total * GIB
-    assert (shares.home > 0) == (aim.home == "apart")
-    assert all(one % MIB == 0 for one in (shares.esp, shares.root, shares.swap, shares.home))
+    assert sum(sizes.values()) == total * GIB
+    assert ("home" in sizes) == (aim.home == "apart")
+    assert all(size % MIB == 0 and size > 0 for size in sizes.values())
+    if total * GIB >= sum(max(one.comfort, one.fixed) for one in needs):
+        assert all(sizes[one.part] >= (one.fixed or one.comfort) for one in needs)
+        assert not any(sizes[one.part] > (one.fixed or one.comfort) for one in needs if not one.grows)
+    elif total * GIB >= sum(max(one.floor, one.fixed) for one in needs) + len(needs) * MIB:
+        assert all(sizes[one.part] >= min(one.floor, one.fixed or one.floor) - len(needs) * MIB for one in needs)
 
 
 def test_the_old_start_up_area_is_hidden_and_put_back(job: Job) -> None:

@@ -201,6 +201,7 @@ def old_file(version: int) -> Job:
 
 
 def test_the_file_of_the_second_version_is_lifted_as_it_is() -> None:
+    assert old_file(3) == old_file(2)
     job = old_file(2)
     assert [intent.verb for intent in job.by_hand] == ["label"]
     assert [one.told for _, one in job.found.volumes()] == [(), (), (), ()]
@@ -347,7 +348,7 @@ def test_every_aim_and_mishap_is_a_value_that_a_document_can_hold() -> None:
         made = aim()
         assert msgspec.json.decode(msgspec.json.encode(made), type=aim) == made
         for question in made.questions(Machine(Firmware("uefi", "on"))):
-            assert question.usual in {one.value for one in question.answers}
+            assert question.kind != "choice" or question.usual in {one.value for one in question.answers}
             assert question.why
     two = Machine(disks=(Disk("A", GIB), Disk("B", GIB)))
     for mishap in (*STANDING, *mishaps(two)):

@@ -179,7 +179,7 @@ def test_files_are_written_and_opened_by_way_of_dialogs(
     assert "cannot be written" in window.notice.words.text()
     copied.trigger()
     assert "# layout desk" in QGuiApplication.clipboard().text()
-    (tmp_path / "later.json").write_text((tmp_path / "copy.json").read_text().replace('"version": 3', '"version": 5'))
+    (tmp_path / "later.json").write_text((tmp_path / "copy.json").read_text().replace('"version": 4', '"version": 9'))
     opened = iter([tmp_path / "later.json", tmp_path / "copy.json"])
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(next(opened)), ""))
     before = window.desk.job

@@ -91,7 +91,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "plan findings",
     ),
     (
-        "core/plan/order.py",
+        "core/fit/order.py",
         "used = {one.call: one.size if one.used is None else one.used for",
         "used = {one.call: 1 for",
         "order",

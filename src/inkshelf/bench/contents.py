@@ -45,7 +45,7 @@ def kept(
     except FormatError as error:
         return False, f"could not be compared: {error.what}", "files"
     own = written | {path.replace("/", "\\").lower() for path in written}  # on FAT, capitals and small letters mean the same
-    was = {key: value for key, value in was.items() if _name(key) not in own}
+    was = {key: value for key, value in was.items() if not _covered(_name(key), own)}
     return (*_compared(was, now, tools), "contents" if tools.compared else "files")
 
 
@@ -113,6 +113,11 @@ def _compared(was: Digests, now: Digests, tools: Tools) -> tuple[bool, str]:
     if lost:
         return False, f"{len(lost)} of {len(was)} {tools.things} differ: {', '.join(sorted(map(str, lost))[:5])}"
     return True, f"{len(was)} {tools.things} the same{tools.left_out}"
+
+
+def _covered(name: object, paths: frozenset[str]) -> bool:
+    """Whether a file is one of ``paths``, or lies in a folder that is one of them."""
+    return name in paths or (isinstance(name, str) and any(name.startswith((f"{one}\\", f"{one}/")) for one in paths))
 
 
 def _name(key: object) -> object:

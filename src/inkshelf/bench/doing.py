@@ -5,10 +5,10 @@ from __future__ import annotations
 from functools import partial, singledispatch
 from typing import Any
 
-from inkshelf.bench import formatting, installers
+from inkshelf.bench import formatting, installers, stand_ins
 from inkshelf.bench.hands import Hands
 from inkshelf.bench.image import ImageFile
-from inkshelf.bench.kinds import lvm, ntfs
+from inkshelf.bench.kinds import fat, lvm, ntfs
 from inkshelf.bench.mover import Mover
 from inkshelf.bench.sparse import punch
 from inkshelf.bench.tablewriter import wipe_table
@@ -19,6 +19,7 @@ from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import (
     AddEntry,
     Confirm,
+    ConvertTable,
     Create,
     Delete,
     Enclose,
@@ -27,17 +28,24 @@ from inkshelf.core.steps.kinds import (
     Install,
     Label,
     MakeLogical,
+    Mount,
     Move,
     NewTable,
     Prepare,
     Prove,
+    PutLoader,
     Regenerate,
+    RemoveEntry,
+    RemoveFiles,
     Renew,
     RepairTable,
     Retype,
+    SetMode,
     SetOrder,
     SetSecureBoot,
     Shrink,
+    Stage,
+    WriteStartCode,
 )
 from inkshelf.core.steps.making import WriteFile
 
@@ -159,21 +167,73 @@ def _prepare(step: Prepare, hands: Hands, before: Machine, after: Machine) -> No
 
 @do.register
 def _install(step: Install, hands: Hands, before: Machine, after: Machine) -> None:
-    for part, (call, put) in enumerate(((step.call, installers.put_root), (step.esp, installers.put_startup))):
+    if step.code_on:
+        hands.written.put(hands.fds[step.code_on], stand_ins.start_code(step.title), 0)
+    puts = ((step.call, installers.put_root), *(((step.esp, installers.put_startup),) if step.esp else ()))
+    for part, (call, put) in enumerate(puts):
         _, volume, fd = hands.volume(before, call)
-        hands.hand(volume, fd, partial(put, step=step), part, last=part == 1)
+        hands.hand(volume, fd, partial(put, step=step), part, last=part == len(puts) - 1)
 
 
 @do.register
 def _regenerate(step: Regenerate, hands: Hands, before: Machine, after: Machine) -> None:
+    if not step.files:
+        return  # the menu lies on the system's own volume, where no stand-in of it is kept
     _, root, _ = hands.volume(before, step.call)
     _, volume, fd = hands.volume(before, step.esp)
     title = root.holds.title if root.holds else step.call
-    hands.hand(volume, fd, lambda path: installers.put_menu(path, step, title))
+    hands.hand(volume, fd, lambda path: installers.put_menu(path, step, title, volume))
+
+
+@do.register
+def _put_loader(step: PutLoader, hands: Hands, before: Machine, after: Machine) -> None:
+    _, root, _ = hands.volume(before, step.call)
+    _, volume, fd = hands.volume(before, step.esp)
+    title = root.holds.title if root.holds else step.call
+    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, title))
+
+
+@do.register
+def _stage(step: Stage, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, step.title))
+
+
+@do.register
+def _remove_files(step: RemoveFiles, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: fat.remove(path, step.paths))
+
+
+@do.register
+def _mount(step: Mount, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    _, other, _ = hands.volume(before, step.of)
+    line = f"UUID={other.filesystem.uuid if other.filesystem else ''} {step.folder} {step.filesystem} {step.options} 0 0"
+    hands.hand(volume, fd, lambda path: installers.add_mount(path, line))
+
+
+@do.register
+def _start_code(step: WriteStartCode, hands: Hands, before: Machine, after: Machine) -> None:
+    hands.written.put(hands.fds[step.disk], stand_ins.start_code(f"the {step.family} family"), 0)
+
+
+@do.register
+def _convert(step: ConvertTable, hands: Hands, before: Machine, after: Machine) -> None:
+    disk = before.disk(step.disk)
+    if disk.table.kind == "gpt":  # its headers and entries would be read in the place of the MBR
+        punch(hands.fds[step.disk], disk.sector, disk.table.first_usable * disk.sector - disk.sector)
+        end = (disk.table.last_usable + 1) * disk.sector
+        punch(hands.fds[step.disk], end, disk.size - end)
+    hands.table(before, after, step.disk)
 
 
 @do.register(AddEntry)
+@do.register(RemoveEntry)
+@do.register(SetMode)
 @do.register(SetOrder)
 @do.register(SetSecureBoot)
-def _firmware(step: AddEntry | SetOrder | SetSecureBoot, hands: Hands, before: Machine, after: Machine) -> None:
+def _firmware(
+    step: AddEntry | RemoveEntry | SetMode | SetOrder | SetSecureBoot, hands: Hands, before: Machine, after: Machine
+) -> None:
     hands.store.write(after.firmware)

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from inkshelf.bench import stand_ins
-from inkshelf.bench.kinds import ext, fat
-from inkshelf.core.machine.state import BootFile
+from inkshelf.bench import formatting, stand_ins
+from inkshelf.bench.image import ImageFile
+from inkshelf.bench.kinds import ext, fat, ntfs
+from inkshelf.core.disk.source import Slice
+from inkshelf.core.machine.state import BootFile, Volume
 from inkshelf.core.sheet.telling.installing import mount_lines
 from inkshelf.core.steps.kinds import Install, Regenerate
 from inkshelf.data import exact
 
 
 def put_root(path: Path, step: Install) -> None:
-    """Write the system's own files into the ext4 volume that ``path`` holds."""
+    """Write the system's own files into the volume that ``path`` holds: ext4, or NTFS for the NT family."""
+    if step.family == "nt":
+        ntfs.put_in_root(path, {exact("nt", "system_folder"): b"stand-in for the folder of an NT-family system\n"})
+        return
     files = {
         exact("linux", "release_file"): stand_ins.release_file(step.title),
         exact("linux", "mount_table"): stand_ins.mount_table(mount_lines(step.mounts)),
@@ -29,14 +34,31 @@ def put_startup(path: Path, step: Install) -> None:
     fat.put(path, {file.path.replace("\\", "/"): _content(file, step.title) for file in step.files})
 
 
-def put_menu(path: Path, step: Regenerate, title: str) -> None:
-    """Write the menu's configuration anew into the FAT volume that ``path`` holds."""
-    fat.put(path, {file.path.replace("\\", "/"): _content(file, title) for file in step.files})
+def put_loaders(path: Path, files: tuple[BootFile, ...], title: str) -> None:
+    """Write start-up files into the FAT volume that ``path`` holds."""
+    fat.put(path, {file.path.replace("\\", "/"): _content(file, title) for file in files})
+
+
+def add_mount(path: Path, line: str) -> None:
+    """Add a line to the mount table of the system on the ext volume that ``path`` holds; one that is there stays alone."""
+    table = exact("linux", "mount_table")
+    with ImageFile(path) as source:
+        had = (ext.read(Slice(source, 0, source.size), table) or b"").decode("utf-8", "surrogateescape")
+    if line not in had.splitlines():
+        lines = "".join(f"{one}\n" for one in (*had.splitlines(), line))
+        ext.put(path, {table: lines.encode("utf-8", "surrogateescape")})
+
+
+def put_menu(path: Path, step: Regenerate, title: str, volume: Volume) -> None:
+    """Write the menu's configuration anew into the volume that ``path`` holds: the EFI system partition, or the system's own."""
+    formatting.put(path, volume, {file.path.replace("\\", "/"): _content(file, title) for file in step.files})
 
 
 def _content(file: BootFile, title: str) -> bytes:
     if file.kind == "menu-config":
-        root = next(one for one in file.targets if not one.startswith("\\"))
-        others = tuple(("NT family", one) for one in file.targets if one.startswith("\\"))
-        return stand_ins.menu_config(root, title, others, file.size_bytes)
+        roots = tuple(one for one in file.targets if not one.startswith("\\"))
+        chained = tuple(("NT family", one) for one in file.targets if one.startswith("\\"))
+        return stand_ins.menu_config(roots[0] if roots else "", title, chained, file.size_bytes, roots[1:])
+    if file.kind == "nt-boot-data":
+        return stand_ins.boot_data(*file.targets, size=file.size_bytes)
     return stand_ins.loader(file.kind, signed=bool(file.signed), size=file.size_bytes)

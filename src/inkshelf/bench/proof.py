@@ -7,6 +7,7 @@ import tempfile
 from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 from inkshelf.bench import differences, formatting, outside
 from inkshelf.bench.contents import kept
@@ -15,6 +16,7 @@ from inkshelf.bench.kinds import TOOLS
 from inkshelf.bench.second_reader import agrees
 from inkshelf.bench.sparse import copy_data, data_bytes
 from inkshelf.core.boot.rehearse import rehearse
+from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.read import read_disk
@@ -39,7 +41,16 @@ class Check(Value, frozen=True):
 
 def comparable(disk: Disk) -> Disk:
     """Return what the fold predicts exactly: everything but measured use and how a disk is called."""
-    volumes = tuple(replace(volume, planned=False, filesystem=_exact(volume.filesystem)) for volume in disk.volumes)
+    guids = {one.guid.upper() for one in disk.volumes if one.guid}
+    volumes = tuple(
+        replace(
+            volume,
+            planned=False,
+            filesystem=_exact(volume.filesystem),
+            boot_files=tuple(_readable(file, guids) for file in volume.boot_files),
+        )
+        for volume in disk.volumes
+    )
     table = replace(
         disk.table,
         primary_ok=True,
@@ -50,6 +61,13 @@ def comparable(disk: Disk) -> Disk:
         protective=True,
     )
     return Disk(disk.id, disk.size, disk.sector, table=table, volumes=volumes)
+
+
+def _readable(file: BootFile, guids: set[str]) -> BootFile:
+    """NT boot data as it can be read: it is searched for partitions that are there, in the order of their numbers, and names no others."""
+    if file.kind != "nt-boot-data":
+        return file
+    return replace(file, targets=tuple(sorted(one for one in file.targets if one.upper() in guids)))
 
 
 def _exact(system: FileSystem | None) -> FileSystem | None:
@@ -114,7 +132,11 @@ def prove(
             for volume in planned.volumes:
                 found = () if volume.call in lost else _states(plan, volume.call)
                 left = _left(plan, steps, volume.call)
-                checks += _volume_checks(volume, read, image, found, source, left)
+                touched = frozenset(left) | {
+                    path for step in steps for call, path in step.changes_files() if call == volume.call
+                }
+                stand_in = any(volume.call in step.stands_in() for step in steps)
+                checks += _volume_checks(volume, read, image, Kept(found, source, left, touched, stand_in))
                 beat(2 * data_bytes(image.fileno(), volume.start, volume.end))
     checks += [_later(step) for step in steps if isinstance(step, Format) and step.subvolumes]
     machine = replace(plan.planned, disks=tuple(disks), firmware=firmware)
@@ -192,9 +214,17 @@ def _later(step: Format) -> Check:
     return Check(f"{step.call}: subvolumes", ok=True, detail=words)
 
 
-def _volume_checks(
-    planned: Volume, read: Disk, image: ImageFile, found: tuple[Volume, ...], source: ImageFile, left: dict[str, bytes]
-) -> Iterator[Check]:
+class Kept(NamedTuple):
+    """What a volume is held against: itself as found and after every step, its source, and what the steps write in it."""
+
+    found: tuple[Volume, ...]
+    source: ImageFile
+    left: dict[str, bytes]
+    touched: frozenset[str]
+    stand_in: bool
+
+
+def _volume_checks(planned: Volume, read: Disk, image: ImageFile, against: Kept) -> Iterator[Check]:
     now = next((one for one in read.volumes if one.call == planned.call), None)
     if now is None:
         yield Check(f"{planned.call}: there", False, "not in the table that was read back")
@@ -202,26 +232,23 @@ def _volume_checks(
     only = Disk("", 0, volumes=(planned,)), Disk("", 0, volumes=(now,))
     yield _equal(f"{planned.call}: as predicted", comparable(only[0]).volumes[0], comparable(only[1]).volumes[0])
     if now.filesystem:
-        yield _used(planned, now)
+        yield _used(planned, now, stand_in=against.stand_in)
         fault = _own_checker(image, now)
         if fault is not None:
             yield Check(f"{planned.call}: its own checker", not fault, fault or "clean")
-    if found:
-        ok, said, what = kept(found, now, source, image, frozenset(left))
+    if against.found:
+        ok, said, what = kept(against.found, now, against.source, image, against.touched)
         yield Check(f"{planned.call}: {what}", ok, said)
-    for path, data in left.items():
+    for path, data in against.left.items():
         yield _there(now, image, path, data)
 
 
-def _used(planned: Volume, now: Volume) -> Check:
+def _used(planned: Volume, now: Volume, *, stand_in: bool) -> Check:
     assert now.filesystem is not None  # noqa: S101 - the caller looked
     used, wanted = now.used or 0, planned.used
-    if wanted is None or (planned.holds and planned.planned):
-        return Check(
-            f"{planned.call}: used space",
-            True,
-            f"{binary(used)}; not compared, a stand-in was installed" if planned.holds else f"{binary(used)}; was not known",
-        )
+    if wanted is None or stand_in:
+        why = "not compared, a stand-in was put there" if stand_in else "was not known"
+        return Check(f"{planned.call}: used space", True, f"{binary(used)}; {why}")
     close = abs(used - wanted) <= max(16 * MIB, int(now.filesystem.size_bytes * TOLERANCE))
     return Check(f"{planned.call}: used space", close, f"{binary(used)}, predicted {binary(wanted)}")
 

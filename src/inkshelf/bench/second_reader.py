@@ -15,6 +15,8 @@ Rows = set[tuple[int, int, int]]  # number, first byte, bytes
 
 def agrees(path: Path, planned: Disk) -> tuple[bool, str]:
     """Return whether the other reader sees the planned volumes at their places, and what was seen."""
+    if planned.table.kind == "none":
+        return _no_table(path, planned)
     wanted = {(one.number, one.start, one.size) for one in planned.volumes}
     inside = planned.table.extended
     wanted |= {(inside.number, inside.start, inside.size)} if inside else set()
@@ -26,6 +28,14 @@ def agrees(path: Path, planned: Disk) -> tuple[bool, str]:
         return True, "the base utilities read an MBR at 512-byte sectors only; not compared"
     differ = wanted ^ seen
     return not differ, f"{len(seen)} partitions at the same places" if not differ else f"differ: {sorted(differ)[:4]}"
+
+
+def _no_table(path: Path, planned: Disk) -> tuple[bool, str]:
+    """Where no table is planned, the other reader must not take anything for one; a file system on the whole disk is none."""
+    if planned.volumes:
+        return True, "one volume on the whole disk; there is no table to compare"
+    said = tools.run("sfdisk", "--json", path, accept=(0, 1)).output
+    return "does not contain a recognized partition table" in said, "no table there, as planned"
 
 
 def _with_sfdisk(path: Path) -> Rows:

@@ -23,27 +23,33 @@ def loader(words: str, *, signed: bool, size: int = 64 << 10) -> bytes:
     return (head + b"\nstand-in: " + words.encode()).ljust(body_size, b"\0") + certificate
 
 
-def boot_data(disk_guid: str, partition_guid: str) -> bytes:
-    """Return NT boot data that names a system volume by disk and partition GUID, as raw bytes."""
-    return (
-        b"regf stand-in boot data".ljust(4096, b"\0")
-        + uuid.UUID(disk_guid).bytes_le
-        + uuid.UUID(partition_guid).bytes_le
-        + bytes(4064)
-    )
+def boot_data(*guids: str, size: int = 8192) -> bytes:
+    """Return NT boot data that names disks and system volumes by their GUIDs, as raw bytes."""
+    named = b"".join(uuid.UUID(one).bytes_le for one in guids)
+    return (b"regf stand-in boot data".ljust(4096, b"\0") + named).ljust(size, b"\0")
 
 
-def menu_config(root_uuid: str, title: str, others: tuple[tuple[str, str], ...], size: int = 0) -> bytes:
-    """Return a menu that loads a kernel by file-system UUID and chains the ``others`` (title, loader path), filled up to ``size``."""
-    lines = [
-        f"# start-up menu of {title}",
-        "set timeout=8",
-        f'menuentry "{title}" {{',
-        f"  search --fs-uuid --set=root {root_uuid}",
-        f"  linux /boot/vmlinuz root=UUID={root_uuid} ro",
-        "  initrd /boot/initrd.img",
-        "}",
-    ]
+def start_code(words: str) -> bytes:
+    """Return what stands for a loader's code in the first sector of a disk: it starts nothing."""
+    return f"stand-in start code of {words}".encode()[:440].ljust(440, b"\0")
+
+
+def menu_config(
+    root_uuid: str, title: str, others: tuple[tuple[str, str], ...], size: int = 0, roots: tuple[str, ...] = ()
+) -> bytes:
+    """Return a menu that loads kernels by file-system UUID and chains the ``others`` (title, loader path), filled up to ``size``.
+
+    ``roots``: those of other systems whose kernels it lists too.
+    """
+    lines = [f"# start-up menu of {title}", "set timeout=8"]
+    for name, uuid_text in ((title, root_uuid), *((f"system on {one}", one) for one in roots)):
+        lines += [
+            f'menuentry "{name}" {{',
+            f"  search --fs-uuid --set=root {uuid_text}",
+            f"  linux /boot/vmlinuz root=UUID={uuid_text} ro",
+            "  initrd /boot/initrd.img",
+            "}",
+        ]
     for name, path in others:
         lines += [f'menuentry "{name}" {{', f"  chainloader {path.replace(chr(92), '/')}", "}"]
     return ("\n".join(lines) + "\n").encode().ljust(size, b"\n")

@@ -6,7 +6,7 @@ from argparse import ArgumentParser, Namespace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from inkshelf.cli.shared import FACTS, STOP, Command, choice, load, nearest, path, said, save, takes_job, word
+from inkshelf.cli.shared import FACTS, Command, choice, load, nearest, path, said, save, takes_job, word
 from inkshelf.core.errors import InkshelfError
 
 if TYPE_CHECKING:
@@ -185,45 +185,6 @@ def _know(words: Namespace) -> int:
     return 0
 
 
-def _takes_aim(parser: ArgumentParser) -> None:
-    takes_job(parser)
-    parser.add_argument("kind", metavar="AIM", type=word, help="beside")
-    parser.add_argument("--system", default="linux-desktop", type=word, help="a profile of the Linux family: inkshelf profiles")
-    parser.add_argument(
-        "--size", type=word, help="room for all new volumes, for example 120GiB; without it, as much as is comfortable"
-    )
-    parser.add_argument("--esp", default="shared", type=word, help="shared or own")
-    parser.add_argument("--swap", default="sqrt", type=word, help="none, sqrt or hibernate")
-    parser.add_argument("--home", default="together", type=word, help="apart or together")
-    parser.add_argument("--disk", default="A", type=word, help="the disk's letter")
-
-
-def _aim(words: Namespace) -> int:
-    from inkshelf.core.aims import AIMS, Beside
-    from inkshelf.core.machine.profiles import profile
-    from inkshelf.core.plan.job import with_aim
-    from inkshelf.core.size import parse_size
-
-    choice("AIM", words.kind, {str(one.__struct_config__.tag): one for one in AIMS})
-    profile(words.system)
-    job = load(words.job)
-    letter = choice("--disk", words.disk, {one.id.lower(): one.id for one in job.found.disks})
-    wanted = None if words.size is None or words.size.lower() == "comfortable" else parse_size(words.size)
-    chosen = Beside(system=words.system, size_bytes=wanted, disk=letter)
-    for question in chosen.questions(job.found):
-        answers = {answer.value: answer.value for answer in question.answers}
-        from inkshelf.core.value import replace
-
-        chosen = replace(chosen, **{question.key: choice(f"--{question.key}", getattr(words, question.key), answers)})
-    planned = with_aim(job, chosen)
-    save(planned, words.job)
-    if planned.plan_fault:
-        print(planned.plan_fault)
-        return STOP
-    print(f"{words.job}: {len(planned.steps)} steps planned. Next: inkshelf plan {words.job}")
-    return 0
-
-
 def _takes_answer(parser: ArgumentParser) -> None:
     takes_job(parser)
     parser.add_argument("finding", metavar="FINDING", type=word, help="the key of a stop, as plan --json has it, or its title")
@@ -264,6 +225,5 @@ COMMANDS = (
         "kit", "Write the scripts that capture a machine: one for each family; a person reads them first.", _takes_kit, _kit
     ),
     Command("know", "Record a fact about the machine that was not known before.", _takes_know, _know),
-    Command("aim", "Say what the customer wants; the plan follows.", _takes_aim, _aim),
     Command("answer", "Answer for a stop in writing: inking goes on in spite of it.", _takes_answer, _answer),
 )

@@ -16,7 +16,8 @@ MODULES = {
     "looking": ("inspect", "plan", "ledger", "rehearse"),
     "reckoning": ("reckon",),
     "figures": ("profiles",),
-    "jobs": ("new", "take", "kit", "know", "aim", "answer"),
+    "jobs": ("new", "take", "kit", "know", "answer"),
+    "aiming": ("aims", "aim"),
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),
@@ -60,7 +61,17 @@ def _command(name: str, rest: list[str]) -> int:
     command = commands(WHERE[name])[name]
     parser = Parser(prog=f"inkshelf {name}", description=command.words, allow_abbrev=False)
     command.takes(parser)
-    return command.do(parser.parse_intermixed_args(rest))
+    said, unknown = parser.parse_known_intermixed_args(rest)
+    if unknown:
+        raise UsageError(f"{name}: “{unknown[0]}” is not understood.", _meant(parser, unknown[0]))
+    return command.do(said)
+
+
+def _meant(parser: Parser, word: str) -> str:
+    """The near match of an option that there is not."""
+    known = [one for action in parser._actions for one in action.option_strings]  # noqa: SLF001 - argparse has no other list
+    near = nearest(word.split("=", maxsplit=1)[0], known) if word.startswith("-") else ""
+    return f"Did you mean {near}?" if near else f"See {parser.prog} --help."
 
 
 def commands(module: str) -> dict[str, Command]:

@@ -18,6 +18,7 @@ _HEX_GUID = r"[0-9A-Fa-f]{8}-(?:[0-9A-Fa-f]{4}-){3}[0-9A-Fa-f]{12}"
 
 Call = Annotated[str, Meta(pattern=rf"^[A-Z][1-9][0-9]{{0,3}}{_END}")]
 """A call number, for example ``S1``."""
+CallOrNone = Annotated[str, Meta(pattern=rf"^(?:[A-Z][1-9][0-9]{{0,3}})?{_END}")]
 Letter = Annotated[str, Meta(pattern=rf"^[A-Z]{_END}")]
 """A disk's letter."""
 LetterOrNone = Annotated[str, Meta(pattern=rf"^[A-Z]?{_END}")]
@@ -34,6 +35,8 @@ Identity = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9-]{{0,64}}{_END}")]
 _PART = r"\.?[A-Za-z0-9_+@-](?:[A-Za-z0-9 ._+@-]{0,98}[A-Za-z0-9_+@-])?"
 FilePath = Annotated[str, Meta(pattern=rf"^(?:/{_PART}){{1,12}}{_END}")]
 """A file's place in a volume, from its root, in characters that every file system, utility and shell takes as they are."""
+LoaderPath = Annotated[str, Meta(pattern=rf"^(?:\\\\[A-Za-z0-9_][A-Za-z0-9 ._-]{{0,98}}){{1,8}}{_END}")]
+"""A folder or file of a start-up volume, as firmware writes it."""
 Count = Annotated[int, Meta(ge=0, le=1 << 62)]
 """Bytes, sectors or a number: never below zero."""
 

@@ -16,6 +16,21 @@ TABLE: dict[str, dict[str, Any]] = {
             "comfortable": "300 MiB",
             "reason": "loaders only; below 65,525 clusters FAT32 is not read by firmware",
         },
+        "nt_reserved": {
+            "floor": "16 MiB",
+            "comfortable": "16 MiB",
+            "reason": "kept by the NT family for itself, after the EFI system partition and before the data",
+        },
+        "nt_recovery": {
+            "floor": "600 MiB",
+            "comfortable": "1 GiB",
+            "reason": "the NT family's rescue system; 250 MiB stay free inside for its updates",
+        },
+        "shared_data": {
+            "floor": "10 GiB",
+            "comfortable": "100 GiB",
+            "reason": "files that every system reads and writes; it takes what remains",
+        },
     },
     "reserve": {
         "bytes": "20 GiB",

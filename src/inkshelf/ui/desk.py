@@ -12,7 +12,7 @@ from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
 from inkshelf.core.checks.registry import Remedy
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.job import Job, changed_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.steps.identity import tick
 from inkshelf.core.value import Value, replace
@@ -139,7 +139,7 @@ class Desk:
     def set_aim(self, words: str, *, preview: bool = False, **fields: object) -> None:
         """Change fields of the aim (or make one)."""
         aim = replace(self.job.aim or Beside(disk=self.job.found.disks[0].id if self.job.found.disks else "A"), **fields)
-        job = with_aim(self._held or self.job, aim)
+        job = changed_aim(self._held or self.job, aim)
         if preview:
             self.preview(job)
         else:

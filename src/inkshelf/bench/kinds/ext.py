@@ -9,6 +9,7 @@ from pathlib import Path
 
 from inkshelf.bench import tools
 from inkshelf.bench.hashing import feed
+from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
 from inkshelf.core.disk import ext, ext_files
 from inkshelf.core.disk.source import Slice
@@ -55,14 +56,21 @@ def digests(source: Slice) -> Digests:
 
 def put(path: Path, files: Mapping[str, bytes]) -> None:
     """By a script in the utility's own language, which parts words at blanks outside quotes."""
+    with ImageFile(path) as source:
+        volume = ext.open_ext(source)
+        there = {one for one in _folders(files) if volume is not None and ext.lookup(volume, one) is not None}
     with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
-        folders = {str(one) for name in files for one in Path(name).parents if str(one) != "/"}
+        folders = _folders(files) - there  # the utility loses an inode where it makes a folder that is there
         lines = [f'mkdir "{folder}"' for folder in sorted(folders)]
         for index, (name, data) in enumerate(files.items()):
             (Path(scratch) / str(index)).write_bytes(data)
             lines += [f'rm "{name}"', f'write {index} "{name}"']
         (Path(scratch) / "script").write_text("\n".join(lines) + "\n")
         tools.run("debugfs", "-w", "-f", "script", path.resolve(), folder=Path(scratch))
+
+
+def _folders(files: Mapping[str, bytes]) -> set[str]:
+    return {str(one) for name in files for one in Path(name).parents if str(one) != "/"}
 
 
 def read(source: Slice, path: str) -> bytes | None:

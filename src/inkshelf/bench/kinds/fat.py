@@ -60,6 +60,14 @@ def put(path: Path, files: Mapping[str, bytes], start: int = 0) -> None:
             tools.run("mcopy", "-o", "-i", drive, local, f"::{name}")
 
 
+def remove(path: Path, names: tuple[str, ...]) -> None:
+    """Take files, and folders with all in them, off the volume that ``path`` holds; names as firmware writes them."""
+    for name in names:
+        place = "::" + name.replace("\\", "/")
+        if tools.run("mdeltree", "-i", path, place, accept=(0, 1)).status:
+            tools.run("mdel", "-i", path, place, accept=(0, 1))
+
+
 def read(source: Slice, path: str) -> bytes | None:
     """Return a file of a FAT volume; names mean the same in capitals and small letters."""
     table = fat.layout(source)

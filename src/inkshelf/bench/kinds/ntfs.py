@@ -5,7 +5,8 @@ from __future__ import annotations
 import hashlib
 import os
 import struct
-from collections.abc import Callable, Iterable
+import tempfile
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
@@ -42,6 +43,15 @@ def label(path: Path, text: str) -> None:
 
 def renew(path: Path, uuid: str) -> None:
     tools.run("ntfslabel", "--force", f"--new-serial={uuid}", path)
+
+
+def put_in_root(path: Path, files: Mapping[str, bytes]) -> None:
+    """Write small files into the root folder of the volume that ``path`` holds."""
+    with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
+        for name, data in files.items():
+            local = Path(scratch) / "file"
+            local.write_bytes(data)
+            tools.run("ntfscp", "-q", path, local, name)
 
 
 def _clear_check_mark(path: Path) -> None:
@@ -132,5 +142,5 @@ TOOLS = Tools(
     left_out="; its page and hibernation files hold nothing of anybody's and are left out",
     boot_copies=boot_copies,
     makes_with=dict.fromkeys(("mkfs.ntfs", "ntfslabel"), PACKAGE),
-    changes_with=dict.fromkeys(("ntfsresize", "ntfslabel"), PACKAGE),
+    changes_with=dict.fromkeys(("ntfsresize", "ntfslabel", "ntfscp"), PACKAGE),
 )

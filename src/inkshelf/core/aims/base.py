@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from collections.abc import Mapping
+from typing import ClassVar, Literal
 
-from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.machine.state import Machine, Role
 from inkshelf.core.steps.kinds import Step
 from inkshelf.core.texts import KeyOrNone
 from inkshelf.core.value import Value
+
+AnswerKind = Literal["choice", "size", "disk", "volume", "volumes", "system", "systems"]
 
 
 class Answer(Value, frozen=True):
@@ -20,22 +22,37 @@ class Answer(Value, frozen=True):
 
 
 class Question(Value, frozen=True):
-    """One question of an aim: the field that holds the answer, its words, the answers; ``usual`` with the reason why, on this machine."""
+    """One question of an aim: its words, the answers; ``usual`` with the reason why, on this machine.
+
+    ``kind`` says what an answer is: one of ``answers``; a size (or "comfortable"); a disk's letter; call numbers; profiles of systems.
+    ``field``: the field of the aim that holds the answer, ``key`` where it has the same name.
+    """
 
     key: str
     title: str
     answers: tuple[Answer, ...]
     usual: str
     why: str
+    kind: AnswerKind = "choice"
+    field: str = ""
+
+    @property
+    def of(self) -> str:
+        """The field that holds the answer."""
+        return self.field or self.key
 
     @property
     def usual_title(self) -> str:
         """The usual answer in words."""
-        return next(one.title for one in self.answers if one.value == self.usual)
+        return next((one.title for one in self.answers if one.value == self.usual), self.usual)
 
 
 class Need(Value, frozen=True):
-    """One volume that an aim wants. Sizes in bytes; ``grows``: it takes what remains. ``type_key``: a key of the partition types."""
+    """One volume that an aim wants. Sizes in bytes; ``grows``: it takes what remains. ``type_key``: a key of the partition types.
+
+    ``fixed``: a size that a person set, which stays; ``filesystem`` and ``name`` are empty where there is none; ``reason``: why its
+    floor and comfort are what they are.
+    """
 
     part: str
     role: Role
@@ -46,24 +63,43 @@ class Need(Value, frozen=True):
     floor: int
     comfort: int
     grows: bool = False
-
-    @property
-    def type_id(self) -> str:
-        """The registered type."""
-        return gpt_type(self.type_key)
+    fixed: int = 0
+    attributes: int = 0
+    reason: str = ""
 
 
 class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
-    """What every aim has. ``id``: steps are named after it, so that they keep their identity when another aim comes or goes."""
+    """What every aim has. ``id``: steps are named after it, so that they keep their identity when another aim comes or goes.
+
+    The steps of an aim make one partition for each of its needs, in their order: readers tell from that which need a volume is for.
+    """
 
     id: KeyOrNone = "a1"
 
     title: ClassVar[str]
+    about: ClassVar[str]
 
     @property
     def kind(self) -> str:
         """The word for the kind, for example ``"beside"``."""
         return str(self.__struct_config__.tag)
+
+    @classmethod
+    def usual_on(cls, found: Machine, said: Mapping[str, str] | None = None) -> AimBase:
+        """Return the aim with what a person said, and else with the answers that are usual on this machine, in the order of the questions."""
+        from inkshelf.core.aims.asking import answered
+
+        aim: AimBase = cls()
+        given = dict(said or {})
+        for key in [*given, *(one.key for one in aim.questions(found) if one.key not in given)]:
+            usual = next((one.usual for one in aim.questions(found) if one.key == key), "")
+            answer = given.get(key, usual)
+            aim = answered(aim, found, key, answer) if key in given or answer else aim
+        return aim
+
+    def sentence(self, found: Machine) -> str:
+        """Return the aim in one sentence, as it is on this machine."""
+        return self.title
 
     def questions(self, found: Machine) -> tuple[Question, ...]:
         """Return what a person is asked."""

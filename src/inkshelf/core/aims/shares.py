@@ -1,18 +1,15 @@
-"""How the room of a new system is divided among its volumes: floors, comforts, swap by its school. All sizes in bytes."""
+"""How room is divided among the volumes that need it: floors, comforts, sizes that a person set. All sizes in bytes, whole MiB."""
 
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
+from inkshelf.core.aims.base import Need
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.profiles import figure, home_room, room_of
-from inkshelf.core.size import GIB, MIB
-from inkshelf.core.value import Value
+from inkshelf.core.machine.profiles import figure
+from inkshelf.core.size import GIB, MIB, binary
 from inkshelf.data import table
-
-if TYPE_CHECKING:
-    from inkshelf.core.aims.beside import Beside
 
 Swap = Literal["none", "sqrt", "hibernate"]
 
@@ -38,64 +35,57 @@ def swap_bytes(school: Swap, ram_bytes: int | None) -> int:
     return min(max(root, 1), int(table("defaults")["swap"]["largest_sqrt"])) * GIB
 
 
-class Shares(Value, frozen=True):
-    """How the room is divided, in bytes; 0 means there is no such volume."""
-
-    esp: int
-    root: int
-    swap: int
-    home: int
-
-    @property
-    def total(self) -> int:
-        """All of it."""
-        return self.esp + self.root + self.swap + self.home
-
-
 def esp_bytes(sector: int) -> int:
     """Return the size of an EFI system partition of its own on a disk of this sector size."""
     return max(figure("efi_system", "comfortable"), figure("efi_system", "floor_4096") if sector == 4096 else 0)
 
 
-def divide(aim: Beside, total: int, ram_bytes: int | None, sector: int = 512) -> Shares:
-    """Divide ``total`` bytes among the new volumes, in whole MiB; home grows, so it takes the rest."""
-    esp = esp_bytes(sector) if aim.esp == "own" else 0
-    swap = swap_bytes(aim.swap, ram_bytes)
-    left = (total - esp - swap) // MIB * MIB
-    if left <= 0:
-        raise PlanError("There is no room left for the system itself.", "Give it more room, or choose less swap.")
-    if aim.home == "together":
-        return Shares(esp, left, swap, 0)
-    root = aim.root_bytes or _root_share(left, aim.system)
-    root = max(MIB, min(root, left - MIB)) // MIB * MIB
-    return Shares(esp, root, swap, left - root)
+def elastic(need: Need) -> bool:
+    """Tell whether a volume's size is open."""
+    return not need.fixed and (need.grows or need.comfort > need.floor)
 
 
-def _root_share(left: int, system: str) -> int:
-    """Root's part of what root and home share: its comfort where both reach theirs, in proportion between floors and comforts."""
-    root, home = room_of(system, apart=True), home_room()
-    low, more, home_more = root.floor, root.comfort - root.floor, home.comfort - home.floor
-    if left <= low + home.floor:
-        return left * low // (low + home.floor)
-    return low + min(more, (left - low - home.floor) * more // max(1, more + home_more))
+def least(needs: tuple[Need, ...]) -> int:
+    """Return the smallest room that keeps every floor."""
+    return sum(max(need.floor, need.fixed) for need in needs)
 
 
-def least(aim: Beside, ram_bytes: int | None) -> int:
-    """Return the smallest room that keeps every floor, in bytes."""
-    room = room_of(aim.system, apart=aim.home == "apart")
-    if aim.home == "apart" and aim.root_bytes:
-        shares = max(aim.root_bytes, room.floor) + home_room().floor
-    elif aim.home == "apart":
-        shares = room.floor + home_room().floor
-    else:
-        shares = room.floor
-    own = figure("efi_system", "comfortable") if aim.esp == "own" else 0
-    return shares + own + swap_bytes(aim.swap, ram_bytes)
+def comfortable(needs: tuple[Need, ...]) -> int:
+    """Return the room at which every volume is comfortable."""
+    return sum(max(need.comfort, need.floor) if not need.fixed else max(need.fixed, need.floor) for need in needs)
 
 
-def comfortable(aim: Beside, ram_bytes: int | None) -> int:
-    """Return the room at which every volume is comfortable, in bytes."""
-    apart = aim.home == "apart"
-    shares = room_of(aim.system, apart=apart).comfort + (home_room().comfort if apart else 0)
-    own = figure("efi_system", "comfortable") if aim.esp == "own" else 0
-    return shares + own + swap_bytes(aim.swap, ram_bytes)
+def divide(needs: tuple[Need, ...], total: int) -> dict[str, int]:
+    """Return the size of each volume by its part, ``total`` bytes in all; raises ``PlanError`` where nothing is left for the system.
+
+    What is set stays. The others stand between floor and comfort all in the same proportion; what is beyond goes to those that grow.
+    """
+    open_ones = [need for need in needs if elastic(need)]
+    sizes = {need.part: min(need.fixed, max(MIB, total - MIB)) if need.fixed else need.floor for need in needs}
+    left = (total - sum(size for part, size in sizes.items() if part not in {one.part for one in open_ones})) // MIB * MIB
+    if left < MIB * max(1, len(open_ones)):
+        asked = sum(size for part, size in sizes.items())
+        raise PlanError(
+            "There is no room left for the system itself."
+            if len(open_ones) == 1
+            else f"{binary(total)} cannot hold {binary(asked)}.",
+            "Give it more room, or choose less swap.",
+        )
+    if not open_ones:
+        return sizes
+    floors, comforts = sum(one.floor for one in open_ones), sum(one.comfort for one in open_ones)
+    for need in open_ones:
+        if left <= floors:
+            share = left * need.floor // floors
+        else:
+            more = min(left, comforts) - floors
+            share = need.floor + (more * (need.comfort - need.floor) // (comforts - floors) if comforts > floors else 0)
+        sizes[need.part] = max(MIB, share // MIB * MIB)
+    growing = [one for one in open_ones if one.grows] or open_ones[-1:]
+    over = left - sum(sizes[one.part] for one in open_ones)
+    weights = sum(max(1, one.comfort) for one in growing)
+    for need in growing[:-1]:
+        sizes[need.part] += max(0, over) * max(1, need.comfort) // weights // MIB * MIB
+    others = sum(sizes[one.part] for one in open_ones if one is not growing[-1])
+    sizes[growing[-1].part] = max(MIB, left - others)
+    return sizes

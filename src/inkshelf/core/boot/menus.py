@@ -14,13 +14,19 @@ HIDES_CONTENTS = {"luks", "lvm", "nt-encrypted", "unknown", "damaged"}
 
 
 def load_nt(machine: Machine, volume: Volume, stop: Station) -> Reached:
-    """The NT family's loader: it starts what its boot data names, and shows a screen of its own where that is not there."""
+    """The NT family's loader: it starts what its boot data names, with a menu where it names several, and shows a screen of its own where none is there."""
     data = volume.boot_file(exact("paths", "nt_boot_data"))
     if data is None:
         return Reached((stop,), broken=f"its boot data is not on {volume.call}; it waits at a screen of its own", waits=True)
-    for _, system in machine.volumes():
-        if system.guid and system.guid in data.targets and system.holds and system.holds.family == "nt":
-            return Reached((stop, Station("system", system.holds.title, f"on {system.call}", system.call)), (system.call,))
+    named = [
+        system
+        for _, system in machine.volumes()
+        if system.guid and system.guid in data.targets and system.holds and system.holds.family == "nt"
+    ]
+    if named and named[0].holds:
+        first = Station("system", named[0].holds.title, f"on {named[0].call}", named[0].call)
+        menu = (Station("menu", "menu", f"lists {len(named)}", volume.call),) if len(named) > 1 else ()
+        return Reached((stop, *menu, first), tuple(one.call for one in named))
     return Reached(
         (stop,), broken="its boot data names a volume that is not there; it waits at a screen of its own", waits=True
     )

@@ -9,7 +9,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import assume_loaders, infer_entries
 from inkshelf.core.machine.told import tell
 from inkshelf.core.plan.byhand import change
-from inkshelf.core.plan.job import Job, Override, replan, with_aim, with_found
+from inkshelf.core.plan.job import Job, Override, changed_aim, replan, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.texts import one_line
 from inkshelf.core.value import Value, replace
@@ -125,7 +125,7 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
     if isinstance(remedy, Know):
         return know(job, remedy.field, remedy.value)
     if isinstance(remedy, ChangeAim) and job.aim is not None:
-        return with_aim(job, replace(job.aim, **{remedy.field: remedy.value}))
+        return changed_aim(job, replace(job.aim, **{remedy.field: remedy.value}))
     if isinstance(remedy, ByHand):
         return change(job, remedy.verb, remedy.call, **dict(remedy.words))
     if isinstance(remedy, AnswerFor) and reason.strip():

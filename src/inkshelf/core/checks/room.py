@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from inkshelf.core.aims.shares import comfortable, least
 from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.fit.room import givers, possible, reserve_size
-from inkshelf.core.machine.profiles import home_room, room_of
 from inkshelf.core.machine.state import Volume
-from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.job import Job, changed_aim
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.plan.wanted import wanted
 from inkshelf.core.size import MIB, apart, binary
 from inkshelf.core.steps.kinds import Create, Prepare, Shrink
 from inkshelf.core.value import replace
@@ -62,7 +62,7 @@ def _largest(reading: Reading) -> tuple[ChangeAim, ...]:
         return ()
     most = possible(here) // MIB * MIB
     asked = job.aim.size_bytes or sum(step.size for step in job.planned if isinstance(step, Create))
-    enough = most > least(job.aim, job.found.ram_bytes) and most < asked
+    enough = most > least(job.aim.needs(job.found)) and most < asked
     return (ChangeAim("size_bytes", most, f"Take {apart(most, asked)[0]}"),) if enough else ()
 
 
@@ -74,7 +74,7 @@ def _ways_out(reading: Reading) -> tuple[ChangeAim, ...]:
     ways = list(_largest(reading) if aim.size_bytes else ())
     ways += [ChangeAim("esp", "own", "Its own EFI system partition")] if aim.esp == "shared" else []
     ways += [ChangeAim("disk", one.id, f"Use disk {one.id}") for one in job.found.disks if one.id != aim.disk]
-    return tuple(one for one in ways if not with_aim(job, replace(aim, **{one.field: one.value})).plan_fault)
+    return tuple(one for one in ways if not changed_aim(job, replace(aim, **{one.field: one.value})).plan_fault)
 
 
 def _shrinks(reading: Reading) -> Iterator[tuple[int, Shrink, Volume]]:
@@ -165,14 +165,9 @@ def _state(key: str, volume: Volume, title: str, why: str, step: int) -> Finding
 @check
 def floors(reading: Reading) -> Iterator[Finding]:
     """New volumes below their floor or below comfort."""
-    job = reading.job
-    if job.aim is None or not job.steps:
-        return
-    apart_home = job.aim.home == "apart"
-    for step in job.planned:
-        if not isinstance(step, Create) or step.role not in {"system", "data"}:
+    for room, step in wanted(reading.job):
+        if step.role not in {"system", "data"}:
             continue
-        room = home_room() if step.role == "data" else room_of(job.aim.system, apart=apart_home)
         if step.size < room.floor:
             has, floor = apart(step.size, room.floor)
             yield Finding(
@@ -200,7 +195,9 @@ def _more(reading: Reading, step: Create) -> tuple[ChangeAim, ...]:
     job, aim = reading.job, reading.job.aim
     if aim is None:
         return ()
-    most = min(comfortable(aim, job.found.ram_bytes), possible(job.found.disk(aim.disk)) // MIB * MIB)
+    if not step.id.startswith(f"{aim.id}."):
+        return ()
+    most = min(comfortable(aim.needs(job.found)), possible(job.found.disk(aim.disk)) // MIB * MIB)
     ways = [
         ChangeAim("size_bytes", most, f"Take {binary(most)} in all"),
         ChangeAim("size_bytes", None, "As much as is comfortable"),
@@ -212,7 +209,7 @@ def _more(reading: Reading, step: Create) -> tuple[ChangeAim, ...]:
 def _gives_more(job: Job, way: ChangeAim, step: Create) -> bool:
     if job.aim is None or getattr(job.aim, way.field) == way.value:
         return False
-    changed = with_aim(job, replace(job.aim, **{way.field: way.value}))
+    changed = changed_aim(job, replace(job.aim, **{way.field: way.value}))
     made = next((one for one in changed.planned if isinstance(one, Create) and one.call == step.call), None)
     return not changed.plan_fault and made is not None and made.size > step.size
 

@@ -29,12 +29,16 @@ class Giver(Value, frozen=True):
 
 
 class Fit(Value, frozen=True):
-    """The stretch that the new volumes take; ``giver`` is shrunk to ``giver_bytes`` first where it is not ``None``."""
+    """The stretch that the new volumes take; ``giver`` is shrunk to ``giver_bytes`` first where it is not ``None``.
+
+    ``logical``: it lies inside the extended partition of an MBR.
+    """
 
     start: int
     size: int
     giver: Volume | None = None
     giver_bytes: int = 0
+    logical: bool = False
 
 
 def reserve_size(used: int) -> int:
@@ -63,7 +67,19 @@ def givers(disk: Disk) -> tuple[Giver, ...]:
 def aligned(gap: Gap) -> Gap:
     """Return the part of a gap that starts and ends on an alignment unit."""
     start = align_up(gap.start, UNIT)
-    return Gap(start, max(0, align_down(gap.end, UNIT) - start))
+    return Gap(start, max(0, align_down(gap.end, UNIT) - start), gap.logical)
+
+
+def before_record(disk: Disk, gap: Gap) -> Gap:
+    """In front of a logical volume its record needs a place: a gap ends 1 MiB before it."""
+    follows = any(one.logical and 0 <= one.start - gap.end < UNIT for one in disk.volumes)
+    return Gap(gap.start, max(0, gap.size - UNIT), logical=True) if gap.logical and follows else gap
+
+
+def stretches(disk: Disk) -> tuple[Gap, ...]:
+    """Return the free stretches of a disk that new volumes may take, records of logical volumes counted in; in order."""
+    found = (before_record(disk, aligned(gap)) for gap in disk.gaps())
+    return tuple(gap for gap in found if gap.size >= UNIT)
 
 
 def usable(gap: Gap) -> Gap:
@@ -76,7 +92,7 @@ def usable(gap: Gap) -> Gap:
 
 def possible(disk: Disk) -> int:
     """Return the largest stretch that can be had on a disk, in bytes, by a gap or by one shrink."""
-    best_gap = max((aligned(gap).size for gap in disk.gaps()), default=0)
+    best_gap = max((gap.size for gap in stretches(disk)), default=0)
     return max([best_gap, *(one.most for one in givers(disk))])
 
 
@@ -86,9 +102,9 @@ def fit(disk: Disk, size: int) -> Fit:
     More than a giver may give is planned all the same, and a finding says so; raises ``PlanError`` where nothing can be planned.
     """
     size = align_up(size, UNIT)
-    gaps = sorted((one for one in map(aligned, disk.gaps()) if one.size >= size), key=lambda one: one.size)
+    gaps = sorted((one for one in stretches(disk) if one.size >= size), key=lambda one: one.size)
     if gaps:
-        return Fit(gaps[0].start, size)
+        return Fit(gaps[0].start, size, logical=gaps[0].logical)
     candidates = givers(disk)
     if not candidates:
         raise PlanError(f"Disk {disk.id} has no gap of {binary(size)} and no volume that could give one.", _no_giver(disk))
@@ -106,7 +122,7 @@ def fit(disk: Disk, size: int) -> Fit:
         )
     # the box takes whole MiB, so an unaligned volume ends up to 1 MiB before the gap: a sliver that is shown, not hidden
     new_size = volume.size - align_up(volume.size - new_size, UNIT)
-    return Fit(wanted_start, size, volume, new_size)
+    return Fit(wanted_start, size, volume, new_size, volume.logical)
 
 
 def _no_giver(disk: Disk) -> str:

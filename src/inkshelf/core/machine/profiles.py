@@ -56,7 +56,9 @@ def profile(key: str) -> Profile:
     """Return a profile; an unknown key is an error that lists those there are."""
     known = table("profiles")
     if key not in known:
-        raise PlanError(f"There is no system profile “{key}”.", f"Choose one of: {', '.join(known)}.")
+        from inkshelf.core.machine.figures import near
+
+        raise PlanError(f"There is no system profile “{key}”.", near(key, dict(known)))
     return _made(key, figures_in_use())
 
 

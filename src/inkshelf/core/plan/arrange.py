@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 
 from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.order import Target
 from inkshelf.core.machine.state import Disk, Volume
-from inkshelf.core.plan.order import Target
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
 
 WORD = re.compile(r"([A-Z]\d+)(?:=([^@]+))?(?:@(.+))?")

@@ -10,13 +10,13 @@ from inkshelf.core.disk.kinds import kind_of, makeable
 from inkshelf.core.disk.types import gpt_type, mbr_type
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.room import usable
+from inkshelf.core.fit.order import order
+from inkshelf.core.fit.room import before_record, usable
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
 from inkshelf.core.plan.arrange import targets
 from inkshelf.core.plan.intents import Intent
 from inkshelf.core.plan.job import Job, replan
-from inkshelf.core.plan.order import order
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import (
@@ -130,7 +130,7 @@ def _volume(machine: Machine, call: str) -> tuple[Disk, Volume]:
 def _gap(machine: Machine, disk: Disk, words: dict[str, str], own: Volume | None = None) -> Gap:
     """Return the free stretch that a place names: behind a volume, at a byte, or the largest. A volume's own room counts as free."""
     others = tuple(one for one in disk.volumes if own is None or one.call != own.call)
-    gaps = [one for one in (_before_record(disk, usable(gap)) for gap in replace(disk, volumes=others).gaps()) if one.size]
+    gaps = [one for one in (before_record(disk, usable(gap)) for gap in replace(disk, volumes=others).gaps()) if one.size]
     if own is not None:
         gaps = [one for one in gaps if one.logical == own.logical]
     if "after" in words:
@@ -149,12 +149,6 @@ def _gap(machine: Machine, disk: Disk, words: dict[str, str], own: Volume | None
     if not gaps:
         raise PlanError(f"Disk {disk.id} has no free room.", "Shrink or remove a volume first.")
     return max(gaps, key=lambda one: one.size)
-
-
-def _before_record(disk: Disk, gap: Gap) -> Gap:
-    """In front of a logical volume its record needs a place: a gap ends 1 MiB before it."""
-    follows = any(one.logical and 0 <= one.start - gap.end < MIB for one in disk.volumes)
-    return Gap(gap.start, max(0, gap.size - MIB), logical=True) if gap.logical and follows else gap
 
 
 def _size(words: dict[str, str], room: int) -> int:

@@ -12,7 +12,7 @@ from inkshelf.core.errors import JobError
 from inkshelf.core.machine.state import SECTORS
 from inkshelf.core.plan.job import Job
 
-FORMAT, VERSION = "inkshelf-job", 3
+FORMAT, VERSION = "inkshelf-job", 4
 Migration = Callable[[dict[str, Any]], dict[str, Any]]
 MIGRATIONS: dict[int, Migration] = {}
 
@@ -149,4 +149,10 @@ def _steps() -> Any:
 @migration(2)
 def _told(document: dict[str, Any]) -> dict[str, Any]:
     """Version 3: what a person says of a volume beside what was read, why a file system keeps its size, captures of the kit. Nothing to lift."""
+    return document
+
+
+@migration(3)
+def _aims_of_every_kind(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 4: aims of nine kinds where there was one, and the steps that they need. Nothing to lift: "beside" is as it was."""
     return document

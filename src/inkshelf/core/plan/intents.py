@@ -45,6 +45,7 @@ def resolve(
     machine = state.planned
     # a call number never comes back: neither one that was found, nor one that an intent gave away
     taken = [*(volume.call for _, volume in found.volumes()), *(one.made for one in intents if one.made)]
+    taken += [step.call for step in planned if isinstance(step, Create)]
     steps: list[Step] = []
     kept: list[Intent] = []
     idle: list[Idle] = []

@@ -9,9 +9,11 @@ from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.intents import Idle, Intent, resolve
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import Tick, done
-from inkshelf.core.steps.kinds import Step
+from inkshelf.core.steps.kinds import Create, Step
 from inkshelf.core.texts import Key, KeyOrNone, LetterOrNone, Line
 from inkshelf.core.value import Value, field, replace
+
+FIRST = "a1"
 
 
 class Source(Value, frozen=True):
@@ -54,7 +56,7 @@ class Job(Value, frozen=True):
 
     @property
     def aim(self) -> Beside | None:
-        """The first aim, or ``None``."""
+        """The first aim of the kind "beside", or ``None``."""
         return next((one for one in self.aims if isinstance(one, Beside)), None)
 
     @property
@@ -76,22 +78,68 @@ def replan(job: Job) -> Job:
     """
     planned: tuple[Step, ...] = ()
     fault = ""
-    made = tuple(one.made for one in job.by_hand if one.made)
+    # a call number never comes back, neither one that was found nor one that an aim or an intent gave away
+    taken = [*(volume.call for _, volume in job.found.volumes()), *(one.made for one in job.by_hand if one.made)]
     state = job.found
-    for aim in job.aims:
+    for number, aim in enumerate(job.aims, 1):
         try:
-            own = aim.steps(state, job.seed, made)
+            own = aim.steps(state, seed_of(job, aim), tuple(taken))
         except PlanError as error:
-            fault, planned = str(error), ()
+            fault = str(error) if len(job.aims) == 1 else f"Aim {number} ({aim.kind}): {error}"
+            planned = ()
             break
-        planned, state = planned + own, fold(state, own).planned
+        done = fold(state, own)
+        if done.fault:
+            fault = f"{done.fault[1]}" if len(job.aims) == 1 else f"Aim {number} ({aim.kind}): {done.fault[1]}"
+            planned = ()
+            break
+        taken += [step.call for step in own if isinstance(step, Create)]
+        planned, state = planned + own, done.planned
     steps, intents, idle = resolve(job.found, planned, job.by_hand, job.seed)
     return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle)
+
+
+def seed_of(job: Job, aim: Aim) -> str:
+    """Return what an aim draws its random values from: those of two aims differ."""
+    return job.seed if aim.id == FIRST else f"{job.seed}/{aim.id}"
 
 
 def with_aim(job: Job, aim: Aim | None) -> Job:
     """Return the job with this one aim (``None``: with none), planned."""
     return replan(replace(job, aims=(aim,) if aim is not None else ()))
+
+
+def and_aim(job: Job, aim: Aim) -> Job:
+    """Return the job with one more aim behind those it has, planned on the state that they leave; its identity is drawn here."""
+    number = max((int(one.id[1:]) for one in job.aims if one.id[1:].isdigit()), default=0) + 1
+    return replan(replace(job, aims=(*job.aims, replace(aim, id=f"a{number}"))))
+
+
+def changed_aim(job: Job, changed: Aim) -> Job:
+    """Return the job with an aim in the place of the one of its identity; the first one where it has none yet."""
+    if not job.aims:
+        return with_aim(job, changed)
+    return replan(replace(job, aims=tuple(changed if one.id == changed.id else one for one in job.aims)))
+
+
+def without_aim(job: Job, identity: str) -> Job:
+    """Return the job without one aim; what it made goes, the others are planned anew."""
+    return replan(replace(job, aims=tuple(one for one in job.aims if one.id != identity)))
+
+
+def left_by(job: Job) -> Machine:
+    """Return the machine as the aims of a job leave it: what one more aim finds."""
+    return fold(job.found, job.planned).planned
+
+
+def found_by(job: Job, identity: str) -> Machine:
+    """Return the machine as an aim finds it: what was found, and what the aims before it leave."""
+    state = job.found
+    for aim in job.aims:
+        if aim.id == identity:
+            break
+        state = fold(state, tuple(one for one in job.planned if one.id.split(".")[0] == aim.id)).planned
+    return state
 
 
 def with_found(job: Job, found: Machine) -> Job:

@@ -7,6 +7,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import reserve_size
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.plan.wanted import wanted
 from inkshelf.core.size import MIB, apart, binary
 from inkshelf.core.steps.ledger import Narrowing
 
@@ -77,5 +78,4 @@ def _sized(reading: Reading, volume: Volume, size: int) -> tuple[str, ...]:
 
 def _floor(reading: Reading, volume: Volume) -> int:
     """The least that the aim wants for a volume; 0 where no aim asked for it."""
-    wanted = (need for aim in reading.job.aims for need in aim.needs(reading.plan.found))
-    return next((one.floor for one in wanted if (one.role, one.type_id) == (volume.role, volume.type_id)), 0)
+    return next((need.floor for need, step in wanted(reading.job) if step.call == volume.call), 0)

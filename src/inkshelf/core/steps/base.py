@@ -45,6 +45,18 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
         """Return the files that the step promises, as (call number, path, contents): the proof reads them back."""
         return ()
 
+    def changes_files(self) -> tuple[tuple[str, str], ...]:
+        """Return the files of a kept volume that the step writes over or takes away, as (call number, path), a folder with all in it."""
+        return ()
+
+    def stands_in(self) -> tuple[str, ...]:
+        """Return the call numbers of the volumes into which the bench puts less than a person does: their used space is not compared."""
+        return ()
+
+    def start_code(self) -> str:
+        """Return the letter of the disk into whose first sector the step writes code for the legacy way, or an empty string."""
+        return ""
+
     def gives_up(self, before: Machine) -> tuple[str, ...]:
         """Return the call numbers of the volumes whose contents the step gives up."""
         return ()

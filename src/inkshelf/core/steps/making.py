@@ -9,11 +9,12 @@ from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import BootFile, FileSystem, Machine, SystemRoot
 from inkshelf.core.size import align_up
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
-from inkshelf.core.texts import Call, Count, FilePath, Identity, Key, KeyOrNone, Line
+from inkshelf.core.texts import Call, CallOrNone, Count, FilePath, Identity, Key, KeyOrNone, LetterOrNone, Line
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 LARGEST_FILE = 64 << 10
+NT_TITLE = "NT family"  # what a reader can tell of a system of that family
 
 
 class Format(StepBase, frozen=True, tag="format"):
@@ -48,8 +49,9 @@ class Format(StepBase, frozen=True, tag="format"):
 
 
 class Install(StepBase, frozen=True, tag="install"):
-    """An operating system is installed: its files on ``call``, its start-up files on ``esp``.
+    """An operating system is installed: its files on ``call``, its start-up files on ``esp`` (empty: none, the legacy way).
 
+    ``code_on``: the disk whose first sector gets the loader's code, the legacy way.
     ``loaders_bytes``: what the system writes to its start-up volume over time; ``profile``: the key of what is installed.
     """
 
@@ -57,7 +59,7 @@ class Install(StepBase, frozen=True, tag="install"):
     writes: ClassVar[Writes] = "inside"
 
     call: Call
-    esp: Call
+    esp: CallOrNone
     title: Line
     family: Family
     installed_bytes: Count
@@ -66,44 +68,68 @@ class Install(StepBase, frozen=True, tag="install"):
     kernel_signed: bool = True
     loaders_bytes: Count = 0
     profile: KeyOrNone = ""
+    code_on: LetterOrNone = ""
 
     def inside(self) -> tuple[str, ...]:
         """Both volumes are written."""
-        return (self.call, self.esp)
+        return (self.call, self.esp) if self.esp else (self.call,)
+
+    def changes_files(self) -> tuple[tuple[str, str], ...]:
+        """Loaders of the same names are written over."""
+        return tuple((self.esp, file.path) for file in self.files)
+
+    def stands_in(self) -> tuple[str, ...]:
+        """The bench puts only what starting reads."""
+        return (self.call,)
+
+    def start_code(self) -> str:
+        """The legacy way, the loader begins in the first sector."""
+        return self.code_on
 
     def apply(self, machine: Machine) -> Machine:
         """Put the system on its volume and the start-up files beside what the EFI system partition has."""
-        _, root = volume_of(machine, self.call)
-        _, startup = volume_of(machine, self.esp)
-        if root.filesystem is None or startup.filesystem is None:
-            raise StepError(f"{self.call} or {self.esp} has no file system yet.", "Format them before installing.")
+        for call in self.inside():
+            if volume_of(machine, call)[1].filesystem is None:
+                raise StepError(f"{call} has no file system yet.", "Format it before installing.")
         holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts, kernels=1)
+        if self.family == "nt":
+            holds = SystemRoot("nt", NT_TITLE, kernel_signed=True)
         machine = machine.with_volume(
-            self.call, lambda one: replace(one, holds=holds, filesystem=_fuller(one.filesystem, self.installed_bytes))
+            self.call, lambda one: replace(one, holds=holds, filesystem=fuller(one.filesystem, self.installed_bytes))
         )
-        return _with_files(machine, self.esp, self.files)
+        if self.code_on:
+            disk = machine.disk(self.code_on)
+            machine = machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True)))
+        return with_files(machine, self.esp, self.files) if self.esp else machine
 
 
 class Regenerate(StepBase, frozen=True, tag="regenerate"):
-    """The installed system on ``call`` makes its menu anew: ``files`` on ``esp`` now lead to the other systems too."""
+    """The installed system on ``call`` makes its menu anew: ``files`` on ``esp`` now lead to the other systems too.
+
+    ``esp`` is empty the legacy way, where the menu lies on the system's own volume.
+    """
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "inside"
 
     call: Call
-    esp: Call
+    esp: CallOrNone
     files: tuple[BootFile, ...]
 
     def inside(self) -> tuple[str, ...]:
-        """Only the start-up volume is written."""
-        return (self.esp,)
+        """Only the volume that the menu lies on is written."""
+        return (self.esp or self.call,)
+
+    def changes_files(self) -> tuple[tuple[str, str], ...]:
+        """The menu is written over."""
+        return tuple((self.esp, file.path) for file in self.files)
 
     def apply(self, machine: Machine) -> Machine:
         """Return the machine with the new menu; the system that makes it must be there."""
         _, root = volume_of(machine, self.call)
         if root.holds is None:
             raise StepError(f"No system is on {self.call} that could make its menu anew.", "Install it first.")
-        return _with_files(machine, self.esp, self.files)
+        return with_files(machine, self.esp, self.files) if self.esp else machine
 
 
 class WriteFile(StepBase, frozen=True, tag="write-file"):
@@ -144,7 +170,7 @@ class WriteFile(StepBase, frozen=True, tag="write-file"):
         need = align_up(len(self.contents), system.cluster_bytes or 4096)
         if system.used_bytes is not None and system.size_bytes - system.used_bytes < need:
             raise StepError(f"{self.call} is full.", "Make room in it first.")
-        return machine.with_volume(self.call, lambda one: replace(one, filesystem=_fuller(one.filesystem, need)))
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=fuller(one.filesystem, need)))
 
 
 def _of_starting(path: str) -> bool:
@@ -154,7 +180,7 @@ def _of_starting(path: str) -> bool:
     return path in own or path.split("/")[1].lower() in {one.lower() for one in folders}
 
 
-def _with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Machine:
+def with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Machine:
     """Return the machine with start-up files on a volume, in the place of those of the same paths."""
     _, startup = volume_of(machine, call)
     new = {file.path.lower() for file in files}
@@ -162,10 +188,11 @@ def _with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Mac
     replaced = sum(file.size_bytes for file in startup.boot_files if file.path.lower() in new)
     made = tuple(sorted((*kept, *files), key=lambda one: one.path.lower()))
     more = sum(file.size_bytes for file in files) - replaced
-    return machine.with_volume(call, lambda one: replace(one, boot_files=made, filesystem=_fuller(one.filesystem, more)))
+    return machine.with_volume(call, lambda one: replace(one, boot_files=made, filesystem=fuller(one.filesystem, more)))
 
 
-def _fuller(system: FileSystem | None, more: int) -> FileSystem | None:
+def fuller(system: FileSystem | None, more: int) -> FileSystem | None:
+    """Return the file system with ``more`` bytes in use, never more than it has."""
     if system is None or system.used_bytes is None:
         return system
     return replace(system, used_bytes=max(0, min(system.size_bytes, system.used_bytes + more)))

@@ -7,7 +7,28 @@ from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
 from inkshelf.core.texts import Call
 from inkshelf.core.value import replace
 
-Subject = Literal["backup", "consent", "recovery_key", "mains", "medium", "firmware_values", "summary", "tidy", "clock"]
+Subject = Literal[
+    "backup",
+    "consent",
+    "recovery_key",
+    "mains",
+    "medium",
+    "firmware_values",
+    "summary",
+    "tidy",
+    "clock",
+    "material",
+    "live_start",
+    "live_check",
+    "live_end",
+    "others_out",
+    "others_in",
+    "ports",
+    "target_in",
+    "disk_out",
+    "from_staging",
+    "letter_off",
+]
 Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on"]
 
 
@@ -61,7 +82,7 @@ class Prove(StepBase, frozen=True, tag="prove"):
     writes: ClassVar[Writes] = "none"
 
     call: Call
-    when: Literal["after shrinking", "new", "every old one"]
+    when: Literal["after shrinking", "new", "every old one", "before removing"]
 
     def apply(self, machine: Machine) -> Machine:
         """Looking changes nothing; the system must be there."""

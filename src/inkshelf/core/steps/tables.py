@@ -6,7 +6,7 @@ from inkshelf.core.disk.gpt import blank
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Extended, Machine, Table, Volume
 from inkshelf.core.steps.base import Actor, StepBase, Writes
-from inkshelf.core.texts import Count, Identity, Letter
+from inkshelf.core.texts import Call, Count, Guid, Identity, Letter, TypeId
 from inkshelf.core.value import replace
 
 PRIMARIES = 4
@@ -106,6 +106,50 @@ class NewTable(StepBase, frozen=True, tag="new-table"):
         else:
             table = Table("mbr", signature=self.identity, entry_count=4, entry_bytes=16, boot_code=False)
         return machine.with_disk(replace(disk, table=table, volumes=()))
+
+
+class ConvertTable(StepBase, frozen=True, tag="convert-table"):
+    """The table of a disk becomes one of the other kind, in place: every volume stays where it is, with all that is in it.
+
+    ``identity``: the GUID, or an MBR's signature; ``became``: each volume's call number with its new type and GUID.
+    """
+
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "table"
+
+    disk: Letter
+    table: Literal["gpt", "mbr"]
+    identity: Identity
+    became: tuple[tuple[Call, TypeId, Guid], ...]
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the disk with the other table; refuses what that table cannot say, or has no room for."""
+        disk = machine.disk(self.disk)
+        if disk.table.kind == self.table:
+            raise StepError(f"Disk {self.disk} has that table already.", "There is nothing to change.")
+        if any(one.logical for one in disk.volumes):
+            raise StepError(
+                f"Disk {self.disk} has logical volumes, which are not carried over.", "Copy them off, or erase the disk."
+            )
+        fresh = NewTable(self.disk, self.table, self.identity).apply(machine).disk(self.disk)
+        known = {call: (type_id, guid) for call, type_id, guid in self.became}
+        volumes = []
+        for one in disk.volumes:
+            if one.call not in known:
+                raise StepError(f"Nothing is said of {one.call}.", "Plan again from the disk as it is.")
+            if one.start < fresh.table.first_usable * disk.sector or one.end > fresh.usable_end:
+                raise StepError(f"{one.call} lies where the new table goes.", "Shrink it or move it first, or erase the disk.")
+            type_id, guid = known[one.call]
+            volumes.append(replace(one, type_id=type_id, guid=guid, name="", attributes=0, active=False))
+        if self.table == "mbr" and len(volumes) > PRIMARIES:
+            raise StepError(f"An MBR holds four volumes, and disk {self.disk} has {len(volumes)}.", "Remove some first.")
+        numbers = {one.call: number for number, one in enumerate(sorted(volumes, key=lambda one: one.number), 1)}
+        kept = volumes if self.table == "gpt" else [replace(one, number=numbers[one.call]) for one in volumes]
+        signature = (
+            disk.table.signature if self.table == "gpt" else self.identity
+        )  # only the records of the first sector change
+        table = replace(fresh.table, boot_code=disk.table.boot_code, signature=signature)
+        return machine.with_disk(checked(replace(fresh, table=table, volumes=tuple(kept))))
 
 
 class Enclose(StepBase, frozen=True, tag="extended"):

@@ -89,7 +89,8 @@ class AimChapter(Page):
         self.system_cost = label("", theme.sans(12), quiet=True, wrap=True)
         for column, widget in enumerate((label("System", theme.sans(13, 600)), self.system, self.system_cost)):
             grid.addWidget(widget, 0, column)
-        for row, one in enumerate((self.desk.job.aim or Beside()).questions(self.desk.job.found), 1):
+        asked = [one for one in (self.desk.job.aim or Beside()).questions(self.desk.job.found) if one.kind == "choice"]
+        for row, one in enumerate(asked, 1):
             self.choices[one.key] = Choice(
                 one.title, [(answer.title, answer.value) for answer in one.answers], partial(self._choose, one.key, one.title)
             )
@@ -141,7 +142,7 @@ class AimChapter(Page):
         )
         self._offer_systems(aim.system, apart=aim.home == "apart")
         self.sentence.setText(f"A {profile(aim.system).title} beside {owner} on disk {aim.disk}")
-        for question in aim.questions(job.found):
+        for question in (one for one in aim.questions(job.found) if one.key in self.choices):
             value = getattr(aim, question.key) if job.aim else None
             self.choices[question.key].set_value(value)
             self.costs[question.key].setText(

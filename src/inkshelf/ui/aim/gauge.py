@@ -17,6 +17,7 @@ from inkshelf.ui.desk import Desk
 
 MOST = "most, keeping the reserve"
 APART = 8
+PARTS = {"esp": "start-up"}
 HEIGHT = 97
 
 
@@ -40,17 +41,12 @@ def marks(desk: Desk) -> Marks | None:
         return None
     chosen = aim.size_bytes or comfortable_size(job.found, aim)
     try:
-        shares = divide(aim, chosen, job.found.ram_bytes, disk.sector)
-        parts = tuple(
-            (words, size)
-            for words, size in (("start-up", shares.esp), ("root", shares.root), ("swap", shares.swap), ("home", shares.home))
-            if size
-        )
+        needs = aim.needs(job.found)
+        sizes = divide(needs, chosen)
+        parts = tuple((PARTS.get(need.part, need.part), sizes[need.part]) for need in needs)
     except InkshelfError:
         parts = ()
-    return Marks(
-        least(aim, job.found.ram_bytes), comfortable(aim, job.found.ram_bytes), max(GIB, possible(disk)), chosen, parts
-    )
+    return Marks(least(needs), comfortable(needs), max(GIB, possible(disk)), chosen, parts)
 
 
 def lines_of(spans: list[tuple[float, float]]) -> list[int]:

@@ -25,15 +25,46 @@ def mount_lines(mounts: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
 
 @told.register
 def _install(step: Install, scene: Scene) -> Words:
+    if step.family == "nt":
+        return _install_nt(step, scene)
     mounts = ", ".join(f"{where} on {what}" for what, where in step.mounts)
+    loader, goes_to = _loader(step, scene)
     return Words(
         "Install",
-        f"Install {step.title} by hand-made partitions: root on {step.call}, loader on {step.esp}",
-        (("mount", mounts), ("loader goes to", scene.who(step.esp))),
+        f"Install {step.title} by hand-made partitions: root on {step.call}, loader on {loader}",
+        (("mount", mounts), ("loader goes to", goes_to)),
         f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines below, and nothing by device name.",
-        f"Format nothing but what this sheet formats; the loader goes to {step.esp} and nowhere else.",
+        f"Format nothing but what this sheet formats; the loader goes to {loader} and nowhere else.",
         paste=mount_lines(step.mounts),
         into=exact("linux", "mount_table"),
+        minutes=installed(step),
+    )
+
+
+def _loader(step: Install, scene: Scene) -> tuple[str, str]:
+    """Where the loader goes, in short and as a person finds it: an EFI system partition, or the whole disk the legacy way."""
+    if step.esp:
+        return step.esp, scene.who(step.esp)
+    disk = scene.before.disk(step.code_on)
+    return f"disk {disk.id}", f"the whole disk {disk.id}, not a partition of it: {disk.identity()}"
+
+
+def _install_nt(step: Install, scene: Scene) -> Words:
+    """Its installer lists volumes and gaps; it is pointed at the one that this sheet made, and makes none of its own then."""
+    place = scene.at(step.call)
+    number = str(place[1].number) if place else ""
+    loader, goes_to = _loader(step, scene)
+    return Words(
+        "Install",
+        f"Install {step.title} on {step.call}",
+        (
+            ("choose", "the way that lets you pick where it goes"),
+            ("in its list", f"partition {number}: {scene.who(step.call)}"),
+            ("its start-up files go to", goes_to),
+        ),
+        "It copies for some minutes, restarts several times, and asks its questions at the end. Take the stick out at the first restart.",
+        f"Press none of its buttons that delete, format or make partitions: {step.call} is made already. "
+        f"Unplug or hide every EFI system partition that is not on {loader}: it takes the first it finds.",
         minutes=installed(step),
     )
 
@@ -64,6 +95,7 @@ def _write_file(step: WriteFile, scene: Scene) -> Words:
 
 @told.register
 def _regenerate(step: Regenerate, scene: Scene) -> Words:
+    """One function for a menu that gains an entry and one that loses some."""
     return Words(
         "Entries",
         f"Make the menu of {step.call} anew, now that every other system is in its place",

@@ -49,6 +49,89 @@ CONFIRM = {
         (("note", "image, checksum, size of the stick"),),
         "The stick's own check passes.",
     ),
+    "material": Words(
+        "Material",
+        "Image from its maker's own site, its checksum compared",
+        (("address", "typed, not from an advert: look-alike sites exist"), ("checksum", "of the file as it lies here")),
+        "The checksum is the one that the maker publishes, all of it.",
+        "An image without a published checksum is not what this sheet was made for.",
+        minutes=6,
+    ),
+    "live_start": Words(
+        "Install",
+        "Start from the stick, and choose to try it: nothing is installed",
+        (("key for the one-time menu", "as noted with the firmware's values"),),
+        "A desktop from the stick, slower than an installed one: that is normal.",
+        "Do not press anything that is called install.",
+        minutes=5,
+    ),
+    "live_check": Words(
+        "Proof",
+        "Go through the hardware, one line each",
+        (
+            ("works", "screen and its brightness, keyboard, pointer, network by cable and by air, sound in and out"),
+            ("and", "camera, card reader, printer, a second screen, sleep and waking up, video without jerks"),
+        ),
+        "Live storage lies in memory, about half of it: what is downloaded or saved there is gone at the end.",
+        "Speed of the disk, hibernation, and updates of the kernel cannot be tried this way.",
+        minutes=20,
+    ),
+    "live_end": Words(
+        "Proof",
+        "Shut down, stick out, start the machine as it was",
+        (("compare", "boot order and volumes with what was noted before"),),
+        "Everything is as it was found: nothing was written.",
+        minutes=4,
+    ),
+    "others_out": Words(
+        "Safety",
+        "Every disk but the one of this work out, or switched off in the firmware",
+        (("off, unplugged, static discharged", "before a case is opened"),),
+        "The installer's list shows one disk, of the size, model and serial of this sheet.",
+        "What cannot be taken out is hidden by the step that changes its type.",
+        minutes=8,
+    ),
+    "others_in": Words(
+        "Tidy", "The other disks in again", look="The firmware lists all of them; the order is as on this sheet.", minutes=6
+    ),
+    "ports": Words(
+        "Firmware",
+        "Ports and external start looked up",
+        (
+            ("two at once", "one for the stick, one for the target"),
+            ("external start", "allowed? which setting, and what it was"),
+        ),
+        "Some makers bar one port during an installation: change over if the target is not listed.",
+        minutes=4,
+    ),
+    "target_in": Words(
+        "Proof",
+        "First start with the target plugged in, stick out",
+        (("choose", "the external disk in the firmware's one-time menu"),),
+        "It starts from the external disk; leave it plugged in until it says that it is down.",
+        minutes=4,
+    ),
+    "disk_out": Words(
+        "Proof",
+        "Start once with the external disk out",
+        look="The machine starts as it did before this work; nothing asks for the disk that is out.",
+        minutes=4,
+    ),
+    "from_staging": Words(
+        "Install",
+        "Start the installer from the disk itself",
+        (("in the firmware's one-time menu", "the entry of this sheet, or by partition where the menu shows no name"),),
+        "The installer comes up without a stick. Its own volume is in use: it is not offered, or must not be chosen.",
+        "Never format or delete the volume that it started from before the end.",
+        minutes=5,
+    ),
+    "letter_off": Words(
+        "Tidy",
+        "Letters that were given for the work are off again",
+        (("type, as administrator", exact("nt", "letter_off")),),
+        "The volume is not listed among the owner's any more.",
+        minutes=1,
+    ),
     "summary": Words(
         "Install",
         "Compare the installer's own summary with this sheet, line by line",
@@ -190,6 +273,11 @@ def _prove(step: Prove, scene: Scene) -> Words:
     if step.when == "after shrinking":
         look = "It may check its disk once. Log in, open two files, shut down fully."
         return Words("Room", f"Start {name} ({step.call}) once and look", free, look, minutes=4)
+    if step.when == "before removing":
+        look = (
+            "By itself, without the menu of the system that goes. Log in, shut down fully. If it does not come up, stop here."
+        )
+        return Words("Proof", f"Start {name} ({step.call}) before anything is taken away", free, look, minutes=4)
     if step.when == "new":
         look = "Log in; network, sound, video, idle memory; the free space is about what is said here."
         return Words("Proof", f"Start {name} ({step.call})", free, look, minutes=4)

@@ -1,0 +1,153 @@
+"""Commands about aims: list them with their questions, add one to a job, change one, drop one."""
+
+from __future__ import annotations
+
+from argparse import ArgumentParser, Namespace
+from typing import TYPE_CHECKING, Any
+
+from inkshelf.cli.shared import STOP, Command, load, path, print_json, save, takes_job, takes_json, word
+from inkshelf.core.errors import InkshelfError
+
+if TYPE_CHECKING:
+    from inkshelf.core.aims import AimBase
+    from inkshelf.core.machine.state import Machine
+    from inkshelf.core.plan.job import Job
+
+
+def _takes_aims(parser: ArgumentParser) -> None:
+    parser.add_argument(
+        "job", metavar="JOB.json", nargs="?", type=path, help="a job: its aims, and the answers that fit its machine"
+    )
+    takes_json(parser)
+
+
+def _aims(words: Namespace) -> int:
+    from inkshelf.core.aims import AIMS
+    from inkshelf.core.machine.state import Machine
+
+    job = load(words.job) if words.job else None
+    found = job.found if job else Machine()
+    known = [_described(one(), found) for one in AIMS]
+    mine = [_described(one, found, number) for number, one in enumerate(job.aims, 1)] if job else []
+    if words.json:
+        print_json({"aims": known, **({"of_this_job": mine} if job else {})})
+        return 0
+    for one in mine:
+        print(f"aim {one['number']} of this job: {one['kind']}: {one['says']}")
+        print("".join(f"  --{asked['key']} {asked['answer']}\n" for asked in one["questions"]), end="")
+    for one in [] if job else known:
+        print(f"{one['kind']:12} {one['title']}. {one['about']}")
+        for asked in one["questions"]:
+            choices = ", ".join(answer["value"] for answer in asked["answers"])
+            print(
+                f"  --{asked['key']:10} {asked['title']}; usual: {asked['usual'] or 'none'}, {asked['why']}"
+                + (f" [{choices}]" if choices else "")
+            )
+    return 0
+
+
+def _described(aim: AimBase, found: Machine, number: int = 0) -> dict[str, Any]:
+    from inkshelf.core.aims.asking import answer_of
+
+    questions = [
+        {
+            "key": one.key,
+            "title": one.title,
+            "kind": one.kind,
+            "usual": one.usual,
+            "why": one.why,
+            "answers": [{"value": two.value, "title": two.title, "cost": two.cost} for two in one.answers],
+            **({"answer": answer_of(aim, one)} if number else {}),
+        }
+        for one in aim.questions(found)
+    ]
+    own = {"number": number, "id": aim.id, "says": aim.sentence(found)} if number else {}
+    return {"kind": aim.kind, "title": aim.title, "about": aim.about, **own, "questions": questions}
+
+
+def _takes_aim(parser: ArgumentParser) -> None:
+    from inkshelf.core.aims import AIMS
+    from inkshelf.core.machine.state import Machine
+
+    takes_job(parser)
+    parser.add_argument(
+        "kind", metavar="AIM", nargs="?", type=word, help=", ".join(str(one.__struct_config__.tag) for one in AIMS)
+    )
+    parser.add_argument("--change", metavar="N", type=int, help="change the answers of aim N instead of adding one")
+    parser.add_argument("--drop", metavar="N", type=int, help="take aim N out of the job")
+    asked: dict[str, str] = {}
+    for kind in AIMS:
+        for one in kind().questions(Machine()):
+            asked.setdefault(
+                one.key, f"{one.title.lower()} ({', '.join(two.value for two in one.answers)})" if one.answers else one.title
+            )
+    for key, words in asked.items():
+        parser.add_argument(f"--{key}", metavar="ANSWER", type=word, help=words.replace("%", "%%"))
+
+
+def _aim(words: Namespace) -> int:
+    from inkshelf.core.plan.job import and_aim, changed_aim, found_by, without_aim
+
+    job = load(words.job)
+    if words.drop is not None:
+        gone = _numbered(job, words.drop)
+        job = without_aim(job, gone.id)
+        return _said(job, words, f"aim {words.drop} ({gone.kind}) is dropped")
+    if words.change is not None:
+        aim, found = _numbered(job, words.change), found_by(job, _numbered(job, words.change).id)
+        if words.kind and words.kind != aim.kind:
+            raise InkshelfError(
+                f"Aim {words.change} is of the kind {aim.kind}.", f"Drop it, and add: aim {words.job} {words.kind}."
+            )
+        return _said(changed_aim(job, _with_answers(aim, found, words)), words, f"aim {words.change} is changed")
+    if words.kind is None:
+        raise InkshelfError("No aim was named.", "See what there is: inkshelf aims.")
+    from inkshelf.core.aims import AIMS
+    from inkshelf.core.aims.asking import kind_of_aim
+    from inkshelf.core.plan.job import left_by
+
+    found = left_by(job)
+    job = and_aim(job, kind_of_aim(AIMS, words.kind).usual_on(found, _given(words)))
+    return _said(job, words, f"aim {len(job.aims)} is added")
+
+
+def _numbered(job: Job, number: int) -> AimBase:
+    if not 1 <= number <= len(job.aims):
+        raise InkshelfError(f"There is no aim {number} in this job.", f"It has {len(job.aims)}: see inkshelf aims JOB.json.")
+    return job.aims[number - 1]
+
+
+def _with_answers(aim: AimBase, found: Machine, words: Namespace) -> AimBase:
+    """Every question that was answered on the command line; those of another kind of aim are refused."""
+    from inkshelf.core.aims.asking import answered
+
+    for key, value in _given(words).items():
+        aim = answered(aim, found, key, value)
+    return aim
+
+
+def _given(words: Namespace) -> dict[str, str]:
+    """The questions that were answered on the command line, with the answers."""
+    said = {key.replace("_", "-"): value for key, value in vars(words).items() if value is not None}
+    return {key: value for key, value in said.items() if key not in {"job", "kind", "change", "drop"}}
+
+
+def _said(job: Job, words: Namespace, what: str) -> int:
+    save(job, words.job)
+    if job.plan_fault:
+        print(f"{words.job}: {what}, and cannot be planned: {job.plan_fault}")
+        return STOP
+    more = f" (change an answer with --change {len(job.aims)})" if len(job.aims) > 1 else ""
+    print(f"{words.job}: {what}; {len(job.steps)} steps planned{more}. Next: inkshelf plan {words.job}")
+    return 0
+
+
+COMMANDS = (
+    Command("aims", "List every aim with its questions; of a job, its own with their answers.", _takes_aims, _aims),
+    Command(
+        "aim",
+        "Say what the customer wants; the plan follows. Again for one more; --change and --drop for one that is there.",
+        _takes_aim,
+        _aim,
+    ),
+)

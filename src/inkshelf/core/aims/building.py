@@ -1,0 +1,103 @@
+"""Build one system on a site: its volumes, its installation, its entries; and the volume that all systems share."""
+
+from __future__ import annotations
+
+from inkshelf.core.aims.base import Need
+from inkshelf.core.aims.installing import entered, finding_others, install, required_startup
+from inkshelf.core.aims.systems import Layout
+from inkshelf.core.aims.volumes import New, make
+from inkshelf.core.fit.room import Fit
+from inkshelf.core.machine.profiles import Profile, figure, reason
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.steps.kinds import Install, Mount, Retype, Step
+from inkshelf.core.value import Value
+from inkshelf.data import exact
+
+SHARED = "/srv/shared"
+
+
+class Site(Value, frozen=True):
+    """Where a system is built: the machine at that moment, the disk's letter, the free stretch, seed, call numbers given away."""
+
+    machine: Machine
+    disk: str
+    place: Fit
+    seed: str
+    taken: tuple[str, ...]
+
+
+class Work(Value, frozen=True):
+    """The steps of one system: volumes, the installation, then what makes it known to firmware and menus."""
+
+    new: New
+    making: tuple[Step, ...]
+    install: Install
+    entering: tuple[Step, ...]
+
+
+def built(
+    site: Site,
+    kind: Profile,
+    layout: Layout,
+    needs: tuple[Need, ...],
+    sizes: dict[str, int],
+    *,
+    fallback: bool,
+    entry: bool = True,
+) -> Work:
+    """Return the work of one system. ``fallback``: its loader goes where firmware looks without an entry, too; ``entry``: it gets one."""
+    disk = site.machine.disk(site.disk)
+    new = make(disk, site.place, tuple((need, sizes[need.part]) for need in needs), site.seed, site.taken)
+    startup = required_startup(disk, new, layout.mode, layout.mark)
+    done = install(kind, disk, new, startup, layout.mark, fallback=fallback)
+    known = entered(site.machine, disk, kind, startup) if entry else []
+    return Work(
+        new, (*new.steps, *active(kind, disk, done)), done, (*(finding_others(site.machine, done) if entry else ()), *known)
+    )
+
+
+def active(kind: Profile, disk: Disk, done: Install) -> tuple[Step, ...]:
+    """On an MBR the NT family's code looks for the active volume; its installer marks it so."""
+    if kind.family != "nt" or disk.table.kind != "mbr" or any(one.active for one in disk.volumes):
+        return ()
+    return (Retype(done.call, "0x07", 0, active=True),)
+
+
+def share_need(share: str) -> tuple[Need, ...]:
+    """Return the volume that all systems read and write, where one is wanted."""
+    if share == "none":
+        return ()
+    return (
+        Need(
+            "share",
+            "data",
+            "basic_data",
+            share,
+            "SHARED",
+            "shared_data",
+            figure("shared_data", "floor"),
+            figure("shared_data", "comfortable"),
+            grows=True,
+            reason=reason("shared_data"),
+        ),
+    )
+
+
+def mounted_everywhere(machine: Machine, new: New) -> list[Step]:
+    """Return the steps after which every Linux-family system mounts the shared volume; one on another disk does not wait for it."""
+    if "share" not in new.calls:
+        return []
+    place = machine.find(new.calls["share"])
+    steps: list[Step] = []
+    for disk, volume in machine.volumes():
+        system = volume.holds
+        if place is None or system is None or system.family != "linux" or any(where == SHARED for _, where in system.mounts):
+            continue
+        kind = place[1].filesystem.kind if place[1].filesystem else "ntfs"
+        options = exact("linux", f"shared_{kind}")
+        late = f",{exact('linux', 'late_options')}" if disk.id != place[0].id or place[0].removable else ""
+        steps.append(Mount(volume.call, place[1].call, SHARED, MOUNTED_AS[kind], options + late))
+    return steps
+
+
+MOUNTED_AS = {"ntfs": "ntfs3", "exfat": "exfat"}

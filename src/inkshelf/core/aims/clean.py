@@ -1,0 +1,185 @@
+"""The aim "clean": one to eight systems on an empty or emptied disk, in one go."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
+from inkshelf.core.aims.owning import COMFORTABLE, SHARE_ANSWERS, Share, new_table, the_disk
+from inkshelf.core.aims.safety import (
+    Others,
+    assured,
+    clocks_differ,
+    forgotten,
+    guarded,
+    others_question,
+    proved,
+    resumed,
+    suspended,
+    woken,
+)
+from inkshelf.core.aims.shares import Swap, divide
+from inkshelf.core.aims.systems import (
+    Home,
+    Layout,
+    disk_question,
+    home_question,
+    known_system,
+    layout_on,
+    needs_of,
+    swap_question,
+    system_question,
+)
+from inkshelf.core.aims.volumes import lead
+from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import Fit, stretches
+from inkshelf.core.machine.profiles import Profile, profile
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.size import MIB, align_down, align_up, binary
+from inkshelf.core.steps.fold import fold
+from inkshelf.core.steps.identity import identified
+from inkshelf.core.steps.kinds import Confirm, Enclose, Prove, Step
+from inkshelf.core.texts import Count, Key, Letter
+from inkshelf.core.value import replace
+
+MOST = 8
+TABLE_ANSWERS = (
+    Answer("GPT", "gpt", "For UEFI, and for disks of any size; both copies of it are kept."),
+    Answer("MBR", "mbr", "For machines that start the legacy way only; four primary volumes, 2 TiB at most."),
+)
+
+
+class Clean(AimBase, frozen=True, tag="clean"):
+    """One to eight systems on a disk that is emptied first; ``size_bytes``: all of them together (``None``: the whole disk)."""
+
+    title: ClassVar[str] = "One or more systems on an emptied disk"
+    about: ClassVar[str] = (
+        "A new table, then every volume and every system in the order that needs the fewest repairs: NT family first."
+    )
+
+    systems: tuple[Key, ...] = ("linux-desktop",)
+    disk: Letter = "A"
+    table: Literal["gpt", "mbr"] = "gpt"
+    home: Home = "together"
+    swap: Swap = "sqrt"
+    share: Share = "none"
+    size_bytes: Count | None = None
+    others: Others = "hide"
+
+    def sentence(self, found: Machine) -> str:
+        """Name the systems and the disk."""
+        return f"{', '.join(profile(one).title for one in self.systems) or 'Nothing'} on disk {self.disk}, which is emptied"
+
+    def questions(self, found: Machine) -> tuple[Question, ...]:
+        """Return the questions; the table follows from the firmware's mode."""
+        legacy = found.firmware.mode == "legacy"
+        empty = [one.id for one in found.disks if not one.volumes]
+        systems = system_question("linux-desktop", "one is enough to begin with; eight at most, with commas between")
+        return (
+            replace(systems, key="systems", title="Systems", kind="systems"),
+            disk_question(
+                found, (empty or [one.id for one in found.disks] or ["A"])[0], "nothing is on it" if empty else "the first disk"
+            ),
+            Question(
+                "table",
+                "Table",
+                TABLE_ANSWERS,
+                "mbr" if legacy else "gpt",
+                "the firmware starts the legacy way" if legacy else "the firmware is UEFI, or is not known yet",
+            ),
+            Question("size", "Room for all of them", COMFORTABLE, "comfortable", "the whole disk", "size", "size_bytes"),
+            home_question(),
+            swap_question(found),
+            Question("share", "Files that all systems share", SHARE_ANSWERS, "none", "the simplest; it can be made later"),
+            others_question(),
+        )
+
+    def _ordered(self) -> tuple[Profile, ...]:
+        """NT family first: it takes over the start, and the others put that right."""
+        kinds = [known_system(one, ("linux", "nt")) for one in self.systems]
+        return tuple(sorted(kinds, key=lambda one: one.family != "nt"))
+
+    def _layouts(self, found: Machine) -> tuple[Layout, ...]:
+        disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
+        plain = replace(layout_on(disk, found), table=self.table, home=self.home, swap=self.swap)
+        return tuple(
+            replace(plain, own_esp=number == 0, mark=f"-{number + 1}" if number else "") for number in range(len(self.systems))
+        )
+
+    def _by_system(self, found: Machine) -> tuple[tuple[Need, ...], ...]:
+        """Only the first NT-family system has reserved and recovery volumes, and only one set of core or EFI system partition is made."""
+        groups, seen = [], set()
+        for kind, layout in zip(self._ordered(), self._layouts(found), strict=True):
+            own = [
+                need
+                for need in needs_of(kind, layout)
+                if need.type_key not in seen or need.type_key not in {"nt_reserved", "nt_recovery", "bios_boot"}
+            ]
+            seen |= {need.type_key for need in own}
+            groups.append(tuple(own))
+        if groups and self.share != "none":
+            groups[-1] = (*groups[-1], *share_need(self.share))
+        return tuple(groups)
+
+    def needs(self, found: Machine) -> tuple[Need, ...]:
+        """Return the volumes of every system, in the order in which they are made."""
+        return tuple(need for group in self._by_system(found) for need in group)
+
+    def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
+        """Return the steps; raises ``PlanError`` where there are none or too many systems, or no room for their floors."""
+        if not 1 <= len(self.systems) <= MOST:
+            raise PlanError(f"{len(self.systems)} systems are named.", f"Name one to {MOST}, with commas between.")
+        disk = the_disk(found, self.disk)
+        lost = frozenset(one.call for one in disk.volumes)
+        hide, show = guarded(found, self.others, disk.id)
+        steps: list[Step] = [*assured(found), *suspended(found), *woken(found, [], lost)]
+        steps += [*hide, *new_table(disk, self.table, seed)]
+        now = fold(found, tuple(steps)).planned
+        sizes, places, enclosed = self._spread(now.disk(disk.id), found, seed)
+        steps += enclosed
+        kinds, layouts, groups = self._ordered(), self._layouts(found), self._by_system(found)
+        given = [*taken, *(volume.call for _, volume in found.volumes())]
+        last_new = None
+        for number, (kind, layout, group) in enumerate(zip(kinds, layouts, groups, strict=True)):
+            now = fold(found, tuple(steps)).planned
+            work = built(
+                Site(now, disk.id, places[number], f"{seed}/{number}" if number else seed, tuple(given)),
+                kind,
+                layout,
+                group,
+                sizes,
+                fallback=number == 0,
+            )
+            given += [one.call for one in work.new.create]
+            steps += [*work.making, *([] if number else [Confirm("summary")]), work.install, *work.entering]
+            last_new = work.new
+        steps += [*show, *forgotten(found, lost)]
+        steps += mounted_everywhere(fold(found, tuple(steps)).planned, last_new) if last_new else []
+        now = fold(found, tuple(steps)).planned
+        steps += [Prove(one.call, "new") for one in now.disk(disk.id).volumes if one.holds]
+        steps += [*proved(found, lost), *resumed(found, lost)]
+        steps += [Confirm("clock")] if clocks_differ(now) else []
+        return identified((*steps, Confirm("tidy")), self.id)
+
+    def _spread(self, disk: Disk, found: Machine, seed: str) -> tuple[dict[str, int], list[Fit], list[Step]]:
+        """The size of every volume, where each system's stretch begins, and the extended partition where an MBR needs one."""
+        needs, groups = self.needs(found), self._by_system(found)
+        free = max(stretches(disk), key=lambda one: one.size, default=None)
+        if free is None:
+            raise PlanError(f"Disk {disk.id} is too small for a table and a volume.", "Choose another disk.")
+        records = lead(disk, len(needs), logical=False)
+        room = align_down(min(free.size, self.size_bytes or free.size), MIB) - records
+        floors = sum(max(one.floor, one.fixed) for one in needs)
+        if floors > room:
+            raise PlanError(
+                f"The floors of these systems come to {binary(floors)}, and disk {disk.id} has {binary(room)}.",
+                "Take fewer systems, lighter ones, or a larger disk.",
+            )
+        sizes, at, places = divide(needs, room), free.start, []
+        for group in groups:
+            length = sum(align_up(sizes[need.part], MIB) + (MIB if records else 0) for need in group)
+            places.append(Fit(at, length, logical=bool(records)))
+            at += length
+        enclosed: list[Step] = [Enclose(disk.id, 1, free.start, at - free.start)] if records else []
+        return sizes, places, enclosed

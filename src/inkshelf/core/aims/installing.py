@@ -1,0 +1,176 @@
+"""A system on its new volumes: what its installer leaves, how firmware finds it, how it comes to know the systems beside it."""
+
+from __future__ import annotations
+
+from inkshelf.core.aims.volumes import New
+from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.profiles import Profile
+from inkshelf.core.machine.roles import is_esp
+from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
+from inkshelf.core.steps.kinds import AddEntry, Create, Install, Prepare, Regenerate, SetOrder, Step
+from inkshelf.core.value import Value
+from inkshelf.data import exact
+
+LOADER_BYTES = {
+    "first-stage": 960 << 10,
+    "menu": 2560 << 10,
+    "menu-config": 4 << 10,
+    "nt-loader": 64 << 10,
+    "nt-boot-data": 8 << 10,
+}
+
+
+class Startup(Value, frozen=True):
+    """The EFI system partition that a system starts from; ``shared``: as found, ``None`` where it is a new one of its own."""
+
+    call: str
+    number: int
+    guid: str
+    start: int
+    size: int
+    serial: str
+    shared: Volume | None = None
+
+
+def startup_of(disk: Disk, new: New, mark: str = "") -> Startup | None:
+    """Return the new EFI system partition, else the one with the lowest number that the disk has, else ``None``."""
+    if f"esp{mark}" in new.calls:
+        made: Create = new.made(f"esp{mark}")
+        return Startup(made.call, made.number, made.guid, made.start, made.size, new.uuids[f"esp{mark}"])
+    there = startup_on(disk)
+    if there is None:
+        return None
+    serial = there.filesystem.uuid if there.filesystem else ""
+    return Startup(there.call, there.number, there.guid, there.start, there.size, serial, there)
+
+
+def startup_on(disk: Disk) -> Volume | None:
+    """Return the EFI system partition of a disk with the lowest number: found by type, never by its place."""
+    found = [one for one in disk.volumes if is_esp(one)]
+    return min(found, key=lambda one: one.number) if found else None
+
+
+def install(kind: Profile, disk: Disk, new: New, startup: Startup | None, mark: str = "", *, fallback: bool = False) -> Install:
+    """Return the installer's own work; ``startup`` is ``None`` the legacy way, where the loader goes to the disk's start.
+
+    ``fallback``: the loader is put where firmware looks without an entry, too.
+    """
+    files: tuple[BootFile, ...] = ()
+    if startup is not None:
+        files = _nt_files(new, startup, mark) if kind.family == "nt" else _linux_files(kind, new, mark, fallback=fallback)
+    return Install(
+        call=new.calls[f"root{mark}"],
+        esp=startup.call if startup else "",
+        title=kind.title,
+        family=kind.family,
+        installed_bytes=kind.installed,
+        files=files,
+        mounts=_mounts(new, startup, mark) if kind.family == "linux" else (),
+        kernel_signed=kind.signed,
+        loaders_bytes=kind.loaders,
+        profile=kind.key,
+        code_on="" if startup else disk.id,
+    )
+
+
+def _linux_files(kind: Profile, new: New, mark: str, *, fallback: bool) -> tuple[BootFile, ...]:
+    """Its menu lists itself only: looking for other systems is off in current menus."""
+    folders = [f"\\EFI\\{kind.folder}"] + (["\\EFI\\BOOT"] if fallback else [])
+    files = []
+    for folder in folders:
+        first = exact("paths", "fallback_x64") if folder == "\\EFI\\BOOT" else f"{folder}\\{exact('paths', 'first_stage_x64')}"
+        files += [
+            _file(first, "first-stage", kind.signed),
+            _file(f"{folder}\\{exact('paths', 'menu_x64')}", "menu", kind.signed),
+            _file(f"{folder}\\{exact('paths', 'menu_config')}", "menu-config", None, (new.uuids[f"root{mark}"],)),
+        ]
+    return tuple(files)
+
+
+def _nt_files(new: New, startup: Startup, mark: str) -> tuple[BootFile, ...]:
+    """Its loader, the copy where firmware looks without an entry, and boot data: that of a system which is there stays in it."""
+    root = new.made(f"root{mark}")
+    there = startup.shared.boot_file(exact("paths", "nt_boot_data")) if startup.shared else None
+    targets = tuple(dict.fromkeys((*(there.targets if there else ()), root.guid)))
+    return (
+        _file(exact("paths", "fallback_x64"), "nt-loader", signed=True),
+        _file(exact("paths", "nt_boot_data"), "nt-boot-data", None, targets),
+        _file(exact("paths", "nt_loader"), "nt-loader", signed=True),
+    )
+
+
+def _file(path: str, kind: FileKind, signed: bool | None, targets: tuple[str, ...] = ()) -> BootFile:  # noqa: FBT001
+    return BootFile(path, kind, LOADER_BYTES[kind], signed, targets)
+
+
+def _mounts(new: New, startup: Startup | None, mark: str) -> tuple[tuple[str, str], ...]:
+    mounts = [(f"UUID={new.uuids[f'root{mark}']}", "/")]
+    mounts += [(f"UUID={new.uuids[f'home{mark}']}", "/home")] if f"home{mark}" in new.uuids else []
+    mounts += [(f"UUID={startup.serial}", "/boot/efi")] if startup else []
+    mounts += [(f"UUID={new.uuids[f'swap{mark}']}", "none")] if f"swap{mark}" in new.uuids else []
+    return tuple(mounts)
+
+
+def finding_others(found: Machine, done: Install) -> list[Step]:
+    """Where another system is there: let the new menu look for it, and make the menu anew once everything is back in its place."""
+    if done.family != "linux":
+        return []
+    nt = exact("paths", "nt_loader")
+    others = [
+        volume.filesystem.uuid.lower()
+        for _, volume in found.volumes()
+        if volume.holds and volume.holds.family == "linux" and volume.filesystem and volume.call != done.call
+    ]
+    others += [nt] if any(volume.boot_file(nt) for _, volume in found.volumes()) else []
+    if not others:
+        return []
+    configs = tuple(
+        BootFile(one.path, one.kind, one.size_bytes, None, tuple(dict.fromkeys((*one.targets, *others))))
+        for one in done.files
+        if one.kind == "menu-config"
+    )
+    return [Prepare(done.call, "finder_on"), *([Regenerate(done.call, done.esp, configs)] if configs else [])]
+
+
+def entered(
+    found: Machine, disk: Disk, kind: Profile, startup: Startup | None, numbers: tuple[int, ...] = (), *, first: bool = True
+) -> list[Step]:
+    """Return the steps after which firmware has an entry for the system, first in its order unless it is to come last.
+
+    ``numbers``: those of entries that other steps made meanwhile. An NT-family system that shares boot data with another has its entry.
+    """
+    if startup is None:
+        return []
+    path = exact("paths", "nt_loader") if kind.family == "nt" else f"\\EFI\\{kind.folder}\\{exact('paths', 'first_stage_x64')}"
+    firmware = found.firmware
+    there = next(
+        (one for one in firmware.entries if (one.partition_guid, one.path.lower()) == (startup.guid, path.lower())), None
+    )
+    if there is not None:
+        return []
+    used = {entry.number for entry in firmware.entries} | set(numbers)
+    number = next(one for one in range(0x10000) if one not in used)
+    entry = BootEntry(
+        number=number,
+        title=kind.title,
+        disk=disk.id,
+        partition_number=startup.number,
+        partition_guid=startup.guid,
+        start_lba=startup.start // disk.sector,
+        size_lba=startup.size // disk.sector,
+        path=path,
+    )
+    order = (*numbers, *firmware.order)
+    ordered = (number, *order) if first else (*order, number)
+    return [AddEntry(entry), *([SetOrder(ordered)] if order else [])]
+
+
+def required_startup(disk: Disk, new: New, mode: str, mark: str = "") -> Startup | None:
+    """Return what a system starts from in this mode; raises ``PlanError`` where UEFI has nothing to start from."""
+    if mode == "legacy":
+        return None
+    startup = startup_of(disk, new, mark)
+    if startup is None:
+        raise PlanError("There is no EFI system partition for the loader.", "Choose an EFI system partition of its own.")
+    return startup

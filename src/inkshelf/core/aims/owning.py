@@ -1,0 +1,193 @@
+"""The aim "own-disk": a system gets a disk of its own; what is left of it may hold files that every system reads and writes."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
+from inkshelf.core.aims.safety import (
+    Others,
+    assured,
+    clocks_differ,
+    forgotten,
+    guarded,
+    others_question,
+    proved,
+    resumed,
+    suspended,
+    woken,
+)
+from inkshelf.core.aims.shares import Swap, comfortable, divide
+from inkshelf.core.aims.systems import (
+    Home,
+    Layout,
+    disk_question,
+    home_question,
+    known_system,
+    layout_on,
+    needs_of,
+    swap_question,
+    system_question,
+)
+from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import Fit, stretches
+from inkshelf.core.machine.profiles import profile
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.size import MIB, align_down, binary
+from inkshelf.core.steps.fold import fold
+from inkshelf.core.steps.identity import identified
+from inkshelf.core.steps.kinds import Confirm, NewTable, Prove, Step
+from inkshelf.core.texts import Count, Key, Letter
+from inkshelf.core.value import replace
+
+Share = Literal["none", "ntfs", "exfat"]
+SHARE_ANSWERS = (
+    Answer("nothing shared", "none", "What is left goes to the system, or stays free."),
+    Answer("NTFS", "ntfs", "Journalled; every current system reads and writes it when its owner shut down fully."),
+    Answer("exFAT", "exfat", "The simplest for all; no journal, no owners of files."),
+)
+KEEP_ANSWERS = (
+    Answer("keep what is there", "keep", "Only free room of the disk is used."),
+    Answer("erase the disk", "erase", "Everything on it is given up: a new table."),
+)
+LEAST_SHARE = 2
+
+
+class OwnDisk(AimBase, frozen=True, tag="own-disk"):
+    """A system on a disk of its own, its loader on the same disk. ``size_bytes``: the system's volumes together (``None``: comfortable)."""
+
+    title: ClassVar[str] = "A system on a disk of its own"
+    about: ClassVar[str] = (
+        "Loader and system on one disk, the others hidden or out during the work; the rest may be shared by all."
+    )
+
+    system: Key = "linux-desktop"
+    disk: Letter = "B"
+    what_is_there: Literal["keep", "erase"] = "keep"
+    size_bytes: Count | None = None
+    home: Home = "together"
+    swap: Swap = "sqrt"
+    share: Share = "none"
+    others: Others = "hide"
+
+    def sentence(self, found: Machine) -> str:
+        """Name the system and the disk."""
+        return f"A {profile(self.system).title} on disk {self.disk}, which is its own"
+
+    def questions(self, found: Machine) -> tuple[Question, ...]:
+        """Return the questions; which disk is usual follows from where systems are."""
+        free = [one for one in found.disks if not any(volume.holds for volume in one.volumes)]
+        usual = (free or found.disks)[-1].id if found.disks else "B"
+        mine = next((one for one in found.disks if one.id == self.disk), None)
+        empty = mine is None or not mine.volumes
+        return (
+            system_question("linux-desktop", "what customers ask for most"),
+            disk_question(found, usual, "no system is on it"),
+            Question(
+                "there",
+                "What is on that disk",
+                KEEP_ANSWERS,
+                "erase" if empty else "keep",
+                "nothing is on it" if empty else "nobody loses a file",
+                field="what_is_there",
+            ),
+            Question(
+                "size",
+                "Room for the system",
+                COMFORTABLE,
+                "comfortable",
+                "every volume reaches its comfort",
+                "size",
+                "size_bytes",
+            ),
+            home_question(),
+            swap_question(found),
+            Question("share", "Files that all systems share", SHARE_ANSWERS, "none", "the simplest; it can be made later"),
+            others_question(),
+        )
+
+    def needs(self, found: Machine) -> tuple[Need, ...]:
+        """Return the system's volumes, and the shared one."""
+        kind = known_system(self.system, ("linux", "nt"))
+        own = needs_of(kind, self._layout(found))
+        return (*own, *share_need(self.share))
+
+    def _layout(self, found: Machine) -> Layout:
+        disk = next((one for one in found.disks if one.id == self.disk), Disk("B", 0))
+        plain = layout_on(disk, found)
+        fresh = self.what_is_there == "erase" or disk.table.kind == "none"
+        on_mbr = plain.mode == "legacy" and profile(self.system).family == "nt"
+        table = ("mbr" if on_mbr else "gpt") if fresh else plain.table
+        return replace(plain, own_esp=True, home=self.home, swap=self.swap, table=table)
+
+    def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
+        """Return the steps; raises ``PlanError`` where the disk is not there or has no room."""
+        kind = known_system(self.system, ("linux", "nt"))
+        disk = the_disk(found, self.disk)
+        if any(one.holds for one in disk.volumes) and not self._fresh(disk):
+            raise PlanError(
+                f"A system is on disk {disk.id} already.",
+                "Choose another disk, erase this one, or put it beside: the aim beside.",
+            )
+        tabled = new_table(disk, self._layout(found).table, seed) if self._fresh(disk) else []
+        after = fold(found, tuple(tabled)).planned
+        needs = self.needs(found)
+        sizes, place = spread(after.disk(disk.id), needs, self.size_bytes)
+        lost = frozenset(one.call for one in disk.volumes) if tabled else frozenset[str]()
+        hide, show = guarded(found, self.others, disk.id if tabled else "")
+        site = Site(after, disk.id, place, seed, (*taken, *(volume.call for _, volume in found.volumes())))
+        work = built(site, kind, self._layout(found), needs, sizes, fallback=True)
+        steps: list[Step] = [*assured(found), *suspended(found), *woken(found, [], lost), *hide, *tabled]
+        steps += [*work.making, Confirm("summary"), work.install, *show, *work.entering]
+        steps += forgotten(found, lost)
+        steps += mounted_everywhere(fold(found, tuple(steps)).planned, work.new)
+        steps += [Prove(work.install.call, "new"), *proved(found, lost), *resumed(found, lost)]
+        steps += [Confirm("clock")] if clocks_differ(found, (kind.family,), lost) else []
+        return identified((*steps, Confirm("tidy")), self.id)
+
+    def _fresh(self, disk: Disk) -> bool:
+        return disk.table.kind == "none" or self.what_is_there == "erase"
+
+
+COMFORTABLE = (Answer("as much as is comfortable", "comfortable", "Every volume comfortable, or what is possible."),)
+
+
+def the_disk(found: Machine, letter: str) -> Disk:
+    """Return a disk of the job; raises ``PlanError`` where there is none of that letter."""
+    try:
+        return found.disk(letter)
+    except KeyError:
+        raise PlanError(
+            f"There is no disk {letter} in this job.",
+            f"Choose one of: {', '.join(one.id for one in found.disks)}." if found.disks else "Take a disk in first.",
+        ) from None
+
+
+def new_table(disk: Disk, table: str, seed: str) -> list[Step]:
+    """Return the step that makes a fresh table."""
+    from inkshelf.core.draw import guid
+
+    identity = guid(seed, f"table {disk.id}")
+    return [NewTable(disk.id, "gpt", identity) if table == "gpt" else NewTable(disk.id, "mbr", identity[:8].lower())]
+
+
+def spread(disk: Disk, needs: tuple[Need, ...], size: int | None) -> tuple[dict[str, int], Fit]:
+    """Return sizes in the largest free stretch of a disk: ``size`` for all but the shared volume, which takes the rest."""
+    free = stretches(disk)
+    if not free:
+        raise PlanError(f"Disk {disk.id} has no free room.", "Erase it, or choose another disk.")
+    gap = max(free, key=lambda one: one.size)
+    shared = [one for one in needs if one.part == "share"]
+    own = tuple(one for one in needs if one.part != "share")
+    room = align_down(gap.size, MIB) - MIB * len(needs) * (disk.table.kind == "mbr")
+    floor = sum(one.floor for one in shared)
+    mine = min(size or (comfortable(own) if shared else room), room - floor)
+    if size and size > room - floor:
+        raise PlanError(
+            f"{binary(size)} cannot be on disk {disk.id}.", f"{binary(max(0, room - floor))} are free there in one piece."
+        )
+    sizes = divide(own, mine // MIB * MIB)
+    if shared:
+        sizes["share"] = (room - sum(sizes.values())) // MIB * MIB
+    return sizes, Fit(gap.start, gap.size, logical=gap.logical)

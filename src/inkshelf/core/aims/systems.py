@@ -1,0 +1,189 @@
+"""What each family's systems need: their volumes, with the schools that a person chose."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from inkshelf.core.aims.base import Answer, Need, Question
+from inkshelf.core.aims.shares import Swap, esp_bytes, swap_bytes
+from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.profiles import Profile, figure, home_room, profile, profiles, reason, room_of
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.size import MIB
+from inkshelf.core.value import Value
+
+Esp = Literal["shared", "own"]
+Home = Literal["together", "apart"]
+
+
+class Layout(Value, frozen=True):
+    """How a system is laid out on a disk: ``own_esp`` with UEFI; the schools of swap and home; memory in bytes.
+
+    ``mark`` sets the parts and labels of one system apart from those of another; ``root_bytes``: root's size, where a person set it.
+    """
+
+    table: Literal["gpt", "mbr"] = "gpt"
+    mode: Literal["uefi", "legacy"] = "uefi"
+    sector: int = 512
+    own_esp: bool = False
+    swap: Swap = "sqrt"
+    home: Home = "together"
+    ram: int | None = None
+    root_bytes: int = 0
+    mark: str = ""
+
+
+def layout_on(disk: Disk, found: Machine) -> Layout:
+    """Return the plain layout that a disk and its machine call for."""
+    return Layout(
+        table="mbr" if disk.table.kind == "mbr" else "gpt",
+        mode="legacy" if found.firmware.mode == "legacy" else "uefi",
+        sector=disk.sector,
+        ram=found.ram_bytes,
+    )
+
+
+def needs_of(kind: Profile, layout: Layout) -> tuple[Need, ...]:
+    """Return the volumes of a system; raises ``PlanError`` where it cannot be laid out so."""
+    refuse_unfit(kind, layout)
+    if kind.family == "nt":
+        return _nt(kind, layout)
+    if "ext4" not in kind.lives_on:
+        raise PlanError(f"{kind.title} does not live on ext4, which this plan makes.", "Choose linux-desktop.")
+    return _linux(kind, layout)
+
+
+def refuse_unfit(kind: Profile, layout: Layout) -> None:
+    """Refuse a system that cannot start in this mode, or from this table."""
+    if kind.family == "apfs":
+        raise PlanError(f"{kind.title} starts on its maker's own machines only, which divide their disks themselves.", "")
+    if layout.mode == "uefi" and kind.takes_esp == "none":
+        raise PlanError(f"{kind.title} starts the legacy way only, and this plan is for UEFI.", "Choose linux-desktop.")
+    if layout.mode == "uefi" and kind.family == "nt" and layout.table == "mbr":
+        raise PlanError(f"{kind.title} starts by UEFI from a GPT disk only.", "Choose a GPT, or the firmware's legacy mode.")
+    if layout.mode == "legacy" and kind.family == "nt" and layout.table == "gpt":
+        raise PlanError(
+            f"{kind.title} does not start the legacy way from a GPT disk.",
+            "Use a disk with an MBR, or the firmware's UEFI mode.",
+        )
+
+
+def _esp(layout: Layout, label: str) -> list[Need]:
+    if not layout.own_esp or layout.mode != "uefi":
+        return []
+    size = esp_bytes(layout.sector)
+    return [_need(f"esp{layout.mark}", "startup", "efi_system", "fat32", label, "efi_system", size, size, reason("efi_system"))]
+
+
+def _linux(kind: Profile, layout: Layout) -> tuple[Need, ...]:
+    apart, mark, folder = layout.home == "apart", layout.mark, kind.folder
+    room, home, swap = room_of(kind.key, apart=apart), home_room(), swap_bytes(layout.swap, layout.ram)
+    needs = _esp(layout, f"{folder.upper()[:6]}-BOOT")
+    if layout.mode == "legacy" and layout.table == "gpt":
+        needs.append(_need(f"core{mark}", "startup", "bios_boot", "", "", "", MIB, MIB, "the legacy loader's core"))
+    root = _need(
+        f"root{mark}",
+        "system",
+        "linux_root_x64",
+        "ext4",
+        f"{folder}{mark}-root",
+        "linux_root",
+        room.floor,
+        room.comfort,
+        room.reason,
+    )
+    needs.append(_changed(root, grows=not apart, fixed=layout.root_bytes if apart else 0))
+    if swap:
+        needs.append(_need(f"swap{mark}", "swap", "linux_swap", "swap", f"{folder}{mark}-swap", "linux_swap", swap, swap, ""))
+    if apart:
+        data = _need(
+            f"home{mark}",
+            "data",
+            "linux_home",
+            "ext4",
+            f"{folder}{mark}-home",
+            "linux_home",
+            home.floor,
+            home.comfort,
+            home.reason,
+        )
+        needs.append(_changed(data, grows=True))
+    return tuple(needs)
+
+
+def _nt(kind: Profile, layout: Layout) -> tuple[Need, ...]:
+    """As its installer makes them; on an MBR its start-up files lie on the system volume, which is the active one."""
+    mark, room = layout.mark, room_of(kind.key, apart=False)
+    needs = _esp(layout, "NT-BOOT")
+    if layout.table == "gpt":
+        size = figure("nt_reserved", "floor")
+        needs.append(
+            _need(f"reserved{mark}", "reserved", "nt_reserved", "", "", "nt_reserved", size, size, reason("nt_reserved"))
+        )
+    system = _need(f"root{mark}", "system", "basic_data", "ntfs", "SYSTEM", "nt_system", room.floor, room.comfort, room.reason)
+    needs.append(_changed(system, grows=True))
+    size = figure("nt_recovery", "comfortable")
+    recovery = _need(f"recovery{mark}", "recovery", "nt_recovery", "ntfs", "RECOVERY", "", size, size, reason("nt_recovery"))
+    needs.append(_changed(recovery, attributes=1 << 63 | 1))
+    return tuple(needs)
+
+
+def _need(
+    part: str, role: object, type_key: str, filesystem: str, label: str, name: str, floor: int, comfort: int, why: str
+) -> Need:
+    return Need(part, role, type_key, filesystem, label, name, floor, comfort, reason=why)  # type: ignore[arg-type]
+
+
+def _changed(need: Need, **fields: object) -> Need:
+    from inkshelf.core.value import replace
+
+    return replace(need, **fields)
+
+
+ESP_ANSWERS = (
+    Answer("shared", "shared", "Simple. A repair of the old system may overwrite the new one's loader."),
+    Answer("its own", "own", "Survives the other system's repairs. The old one is hidden during the work and put back."),
+)
+HOME_ANSWERS = (
+    Answer("together", "together", "One volume, nothing to size wrongly."),
+    Answer("apart", "apart", "The system can be reinstalled without touching the owner's files."),
+)
+SWAP_ANSWERS = (
+    Answer("none", "none", "Memory is all there is; compressed memory may be switched on in the system."),
+    Answer("square root", "sqrt", "The square root of the memory, at most 8 GiB. No hibernation."),
+    Answer("hibernate", "hibernate", "Memory and its root. Most kernels refuse to hibernate with Secure Boot on."),
+)
+
+
+def home_question() -> Question:
+    """Return the question whether home lies apart."""
+    return Question("home", "Root and home", HOME_ANSWERS, "together", "nothing to size wrongly")
+
+
+def swap_question(found: Machine) -> Question:
+    """Return the question of swap; the reason follows from this machine."""
+    locked = found.firmware.secure_boot == "on"
+    why = "with Secure Boot on most kernels refuse to hibernate" if locked else "enough for a desktop that does not hibernate"
+    return Question("swap", "Swap", SWAP_ANSWERS, "sqrt", why)
+
+
+def system_question(usual: str, why: str, families: tuple[str, ...] = ("linux", "nt")) -> Question:
+    """Return the question which system it is."""
+    known = tuple(
+        Answer(one.title, one.key, f"{room_of(one.key, apart=False).reason}") for one in profiles() if one.family in families
+    )
+    return Question("system", "System", known, usual, why, "system")
+
+
+def disk_question(found: Machine, usual: str, why: str) -> Question:
+    """Return the question on which disk; each answer names it by size, model and serial."""
+    known = tuple(Answer(f"disk {one.id}", one.id, one.identity()) for one in found.disks)
+    return Question("disk", "Disk", known, usual, why, "disk")
+
+
+def known_system(key: str, families: tuple[str, ...]) -> Profile:
+    """Return a profile of one of the families; raises ``PlanError`` for another."""
+    kind = profile(key)
+    if kind.family not in families:
+        raise PlanError(f"{kind.title} cannot be planned here.", "Choose linux-desktop.")
+    return kind

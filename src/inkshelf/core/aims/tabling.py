@@ -1,0 +1,197 @@
+"""The aim "table": a disk's table becomes one of the other kind, in place, and the machine starts from it in the same session."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.installing import LOADER_BYTES, entered
+from inkshelf.core.aims.installing import Startup as Place
+from inkshelf.core.aims.owning import the_disk
+from inkshelf.core.aims.safety import assured, of_nt, proved, resumed, suspended, woken
+from inkshelf.core.aims.shares import esp_bytes
+from inkshelf.core.aims.systems import disk_question
+from inkshelf.core.aims.volumes import make
+from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.draw import guid
+from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import Fit, fit
+from inkshelf.core.machine.profiles import profile, reason
+from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.steps.fold import fold
+from inkshelf.core.steps.identity import identified
+from inkshelf.core.steps.kinds import Confirm, ConvertTable, Prove, PutLoader, SetMode, Shrink, Step
+from inkshelf.core.steps.tables import PRIMARIES
+from inkshelf.core.texts import Letter
+from inkshelf.data import exact
+
+TO_ANSWERS = (
+    Answer(
+        "GPT", "gpt", "For UEFI; the firmware is switched in the same session. At most three primaries, no logical volumes."
+    ),
+    Answer("MBR", "mbr", "For disks of data only: at most four volumes, none beyond 2 TiB."),
+)
+MOST_PRIMARIES = PRIMARIES - 1
+TYPES = {
+    "0x07": "basic_data",
+    "0x0b": "basic_data",
+    "0x0c": "basic_data",
+    "0x27": "nt_recovery",
+    "0x82": "linux_swap",
+    "0x83": "linux_data",
+}
+
+
+class ChangeTable(AimBase, frozen=True, tag="table"):
+    """The table of ``disk`` becomes ``to``: every volume stays where it is."""
+
+    title: ClassVar[str] = "Change a disk's table, and keep what is on it"
+    about: ClassVar[str] = "MBR to GPT with the firmware switched in the same session, or back for a disk of data only."
+
+    disk: Letter = "A"
+    to: Literal["gpt", "mbr"] = "gpt"
+
+    def sentence(self, found: Machine) -> str:
+        """Name the disk and both tables."""
+        kind = next((one.table.kind.upper() for one in found.disks if one.id == self.disk), "table")
+        return f"The {kind} of disk {self.disk} becomes a {self.to.upper()}, every volume where it stands"
+
+    def questions(self, found: Machine) -> tuple[Question, ...]:
+        """Return the questions; the first disk with an MBR is the usual one."""
+        usual = next((one.id for one in found.disks if one.table.kind == "mbr"), found.disks[0].id if found.disks else "A")
+        return (
+            disk_question(found, usual, "it has an MBR"),
+            Question("to", "The new table", TO_ANSWERS, "gpt", "UEFI starts from it"),
+        )
+
+    def _starts(self, found: Machine) -> list[Volume]:
+        disk = next((one for one in found.disks if one.id == self.disk), None)
+        return [one for one in disk.volumes if one.holds] if disk else []
+
+    def needs(self, found: Machine) -> tuple[Need, ...]:
+        """Return the EFI system partition, where a system is to start from the disk."""
+        if self.to == "mbr" or not self._starts(found):
+            return ()
+        sector = next(one.sector for one in found.disks if one.id == self.disk)
+        size = esp_bytes(sector)
+        return (Need("esp", "startup", "efi_system", "fat32", "BOOT", "efi_system", size, size, reason=reason("efi_system")),)
+
+    def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
+        """Return the steps; raises ``PlanError`` that names the condition which is not met."""
+        disk = the_disk(found, self.disk)
+        self._refuse(disk)
+        needs, starts = self.needs(found), self._starts(found)
+        convert = self._converted(disk, seed)
+        before: list[Step] = [*assured(found, medium=bool(starts)), *suspended(found)]
+        place: Fit | None = None
+        if needs:
+            place = fit(_as_gpt(disk), needs[0].floor)
+            before += woken(found, [place.giver] if place.giver else [])
+            if place.giver is not None:
+                before.append(Shrink(place.giver.call, place.giver_bytes))
+                before += [Prove(place.giver.call, "after shrinking")] if place.giver.holds else []
+        steps: list[Step] = [*before, convert]
+        if place is not None:
+            now = fold(found, tuple(steps))
+            if now.fault:
+                raise PlanError(now.fault[1].what, now.fault[1].remedy)
+            steps += self._started(now.planned, place, needs[0], seed, (*taken, *(one.call for _, one in found.volumes())))
+        return identified((*steps, *proved(found), *resumed(found), Confirm("tidy")), self.id)
+
+    def _refuse(self, disk: Disk) -> None:
+        if disk.table.kind not in {"gpt", "mbr"} or disk.table.kind == self.to:
+            raise PlanError(
+                f"The table of disk {disk.id} is {disk.table.kind.upper()}.", "Choose another disk, or the other table."
+            )
+        if disk.table.extended is not None or any(one.logical for one in disk.volumes):
+            raise PlanError(
+                f"Disk {disk.id} has an extended partition, which is not carried over.",
+                "Copy what is inside to another place and remove it first, or erase the disk: the aim clean.",
+            )
+        if self.to == "mbr" and (self._any_system(disk) or len(disk.volumes) > PRIMARIES):
+            raise PlanError(
+                f"Disk {disk.id} {'has a system that starts from its GPT' if self._any_system(disk) else 'has more than four volumes'}.",
+                "Only a disk of data with four volumes at most goes back to an MBR in place.",
+            )
+        if self.to == "gpt" and self._any_system(disk) and len(disk.volumes) > MOST_PRIMARIES:
+            raise PlanError(
+                f"Disk {disk.id} has {len(disk.volumes)} primary volumes; an EFI system partition comes to them.",
+                "Remove one first: three at most are carried over with a system.",
+            )
+
+    def _any_system(self, disk: Disk) -> bool:
+        return any(one.holds for one in disk.volumes)
+
+    def _converted(self, disk: Disk, seed: str) -> ConvertTable:
+        identity = guid(seed, f"table {disk.id}")
+        if self.to == "mbr":
+            became = tuple((one.call, _mbr_type(one), "") for one in disk.volumes)
+            return ConvertTable(disk.id, "mbr", identity[:8].lower(), became)
+        became = tuple((one.call, _gpt_type(one), guid(seed, f"partition {one.call}")) for one in disk.volumes)
+        return ConvertTable(disk.id, "gpt", identity, became)
+
+    def _started(self, now: Machine, place: Fit, need: Need, seed: str, taken: tuple[str, ...]) -> list[Step]:
+        """The EFI system partition with a loader for every system, firmware switched, an entry for each."""
+        disk = now.disk(self.disk)
+        new = make(disk, Fit(place.start, need.floor), ((need, need.floor),), seed, taken)
+        made = new.create[0]
+        steps: list[Step] = [*new.steps]
+        entries: list[Step] = []
+        startup = Place(made.call, made.number, made.guid, made.start, made.size, new.uuids["esp"])
+        numbers: tuple[int, ...] = ()
+        for volume in disk.volumes:
+            if volume.holds is None:
+                continue
+            kind = profile("nt-desktop" if of_nt(volume) else "linux-desktop")
+            steps.append(PutLoader(volume.call, made.call, _loaders(volume)))
+            known = entered(now, disk, kind, startup, numbers)
+            entries += known
+            numbers = (*(one.entry.number for one in known if hasattr(one, "entry")), *numbers)
+        mode: list[Step] = [SetMode("uefi")] if now.firmware.mode != "uefi" else []
+        return [*steps, *mode, *entries]
+
+
+def _as_gpt(disk: Disk) -> Disk:
+    """The disk as the new table will see it: both of its copies take their places at the ends."""
+    from inkshelf.core.steps.tables import NewTable
+
+    fresh = NewTable(disk.id, "gpt", "00000000-0000-4000-8000-000000000000").apply(Machine(disks=(disk,))).disk(disk.id)
+    from inkshelf.core.value import replace
+
+    return replace(fresh, volumes=disk.volumes)
+
+
+def _gpt_type(volume: Volume) -> str:
+    key = TYPES.get(volume.type_id.lower(), "basic_data")
+    if volume.holds and volume.holds.family == "linux":
+        key = "linux_root_x64"
+    if volume.type_id.lower() == "0xef":
+        key = "efi_system"
+    return gpt_type(key)
+
+
+def _mbr_type(volume: Volume) -> str:
+    kind = volume.filesystem.kind if volume.filesystem else ""
+    return {"fat32": "0x0C", "ntfs": "0x07", "exfat": "0x07", "swap": "0x82"}.get(kind, "0x83")
+
+
+def _loaders(volume: Volume) -> tuple[BootFile, ...]:
+    """What the family's own tool puts there."""
+    if of_nt(volume):
+        names: tuple[tuple[str, FileKind, tuple[str, ...]], ...] = (
+            ("fallback_x64", "nt-loader", ()),
+            ("nt_boot_data", "nt-boot-data", (volume.guid,)),
+            ("nt_loader", "nt-loader", ()),
+        )
+        return tuple(
+            BootFile(exact("paths", key), kind, LOADER_BYTES[kind], None if targets else True, targets)
+            for key, kind, targets in names
+        )
+    folder = f"\\EFI\\{profile('linux-desktop').folder}"
+    uuid = volume.filesystem.uuid.lower() if volume.filesystem else ""
+    return (
+        BootFile(f"{folder}\\{exact('paths', 'first_stage_x64')}", "first-stage", LOADER_BYTES["first-stage"], True),
+        BootFile(f"{folder}\\{exact('paths', 'menu_x64')}", "menu", LOADER_BYTES["menu"], True),
+        BootFile(f"{folder}\\{exact('paths', 'menu_config')}", "menu-config", LOADER_BYTES["menu-config"], None, (uuid,)),
+    )

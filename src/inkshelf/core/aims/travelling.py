@@ -1,0 +1,117 @@
+"""The aim "travelling": a complete system on an external disk that starts on any machine; nothing is left on the internal one."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from inkshelf.core.aims.base import AimBase, Need, Question
+from inkshelf.core.aims.building import Site, built, share_need
+from inkshelf.core.aims.owning import COMFORTABLE, KEEP_ANSWERS, SHARE_ANSWERS, Share, new_table, spread, the_disk
+from inkshelf.core.aims.safety import Others, assured, forgotten, guarded, others_question, proved, resumed, suspended, woken
+from inkshelf.core.aims.shares import Swap
+from inkshelf.core.aims.systems import (
+    Home,
+    Layout,
+    disk_question,
+    home_question,
+    known_system,
+    layout_on,
+    needs_of,
+    swap_question,
+    system_question,
+)
+from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.profiles import profile
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.steps.fold import fold
+from inkshelf.core.steps.identity import identified
+from inkshelf.core.steps.kinds import Confirm, Prove, Step
+from inkshelf.core.texts import Count, Key, Letter
+from inkshelf.core.value import replace
+
+
+class Travelling(AimBase, frozen=True, tag="travelling"):
+    """A system that travels on ``disk``: its own EFI system partition with the fallback file, no entry in any machine's firmware."""
+
+    title: ClassVar[str] = "A system that travels on an external disk"
+    about: ClassVar[str] = "It starts on any machine by its fallback file; the machine that it is made on keeps nothing of it."
+
+    system: Key = "linux-desktop"
+    disk: Letter = "B"
+    what_is_there: Literal["keep", "erase"] = "keep"
+    size_bytes: Count | None = None
+    home: Home = "together"
+    swap: Swap = "none"
+    share: Share = "none"
+    others: Others = "hide"
+
+    def sentence(self, found: Machine) -> str:
+        """Name the system and the disk that it travels on."""
+        return f"A {profile(self.system).title} that travels on disk {self.disk}"
+
+    def questions(self, found: Machine) -> tuple[Question, ...]:
+        """Return the questions; the external disk is the removable one."""
+        outside = [one for one in found.disks if one.removable or one.transport == "usb"]
+        usual = (outside or found.disks)[-1].id if found.disks else "B"
+        mine = next((one for one in found.disks if one.id == self.disk), None)
+        empty = mine is None or not mine.volumes
+        swap = replace(
+            swap_question(found), usual="none", why="an external disk wears, and no machine's memory is known beforehand"
+        )
+        return (
+            system_question("linux-desktop", "drivers for most machines", ("linux",)),
+            disk_question(found, usual, "it is external" if outside else "the last one; none is known to be external"),
+            Question(
+                "there",
+                "What is on that disk",
+                KEEP_ANSWERS,
+                "erase" if empty else "keep",
+                "nothing is on it" if empty else "nobody loses a file",
+                field="what_is_there",
+            ),
+            Question(
+                "size",
+                "Room for the system",
+                COMFORTABLE,
+                "comfortable",
+                "every volume reaches its comfort",
+                "size",
+                "size_bytes",
+            ),
+            home_question(),
+            swap,
+            Question("share", "Files that other machines read", SHARE_ANSWERS, "none", "the simplest; it can be made later"),
+            others_question(),
+        )
+
+    def _layout(self, found: Machine) -> Layout:
+        disk = next((one for one in found.disks if one.id == self.disk), Disk("B", 0))
+        fresh = self.what_is_there == "erase" or disk.table.kind == "none"
+        plain = layout_on(disk, found)
+        return replace(plain, own_esp=True, mode="uefi", home=self.home, swap=self.swap, table="gpt" if fresh else plain.table)
+
+    def needs(self, found: Machine) -> tuple[Need, ...]:
+        """Return the system's volumes, and the shared one."""
+        return (*needs_of(known_system(self.system, ("linux",)), self._layout(found)), *share_need(self.share))
+
+    def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
+        """Return the steps; raises ``PlanError`` for a system that does not start from a portable disk, or a disk that is no other one."""
+        kind = known_system(self.system, ("linux",))
+        if not kind.portable:
+            raise PlanError(f"{kind.title} does not start from a portable disk.", "Choose linux-desktop.")
+        disk = the_disk(found, self.disk)
+        if any(one.holds for one in disk.volumes):
+            raise PlanError(f"A system is on disk {disk.id} already.", "Choose the external disk.")
+        fresh = disk.table.kind == "none" or self.what_is_there == "erase"
+        tabled = new_table(disk, "gpt", seed) if fresh else []
+        after = fold(found, tuple(tabled)).planned
+        needs = self.needs(found)
+        sizes, place = spread(after.disk(disk.id), needs, self.size_bytes)
+        lost = frozenset(one.call for one in disk.volumes) if tabled else frozenset[str]()
+        hide, show = guarded(found, self.others, disk.id)
+        site = Site(after, disk.id, place, seed, (*taken, *(volume.call for _, volume in found.volumes())))
+        work = built(site, kind, self._layout(found), needs, sizes, fallback=True, entry=False)
+        steps: list[Step] = [*assured(found), Confirm("ports"), *suspended(found), *woken(found, [], lost), *hide, *tabled]
+        steps += [*work.making, Confirm("summary"), work.install, *show, Confirm("target_in"), Prove(work.install.call, "new")]
+        steps += [Confirm("disk_out"), *forgotten(found, lost), *proved(found, lost), *resumed(found, lost), Confirm("tidy")]
+        return identified(tuple(steps), self.id)

@@ -1,0 +1,104 @@
+"""New volumes from needs: where each one lies, by the rules of the disk's table, and the steps that make them."""
+
+from __future__ import annotations
+
+from inkshelf.core.aims.base import Need
+from inkshelf.core.disk.types import gpt_type, mbr_type
+from inkshelf.core.draw import fat_serial, file_system_uuid, guid, serial64
+from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import Fit
+from inkshelf.core.machine.calls import next_call
+from inkshelf.core.machine.state import Disk
+from inkshelf.core.size import MIB, align_up
+from inkshelf.core.steps.kinds import Create, Enclose, Format, Step
+from inkshelf.core.steps.tables import PRIMARIES
+from inkshelf.core.value import Value
+from inkshelf.data import exact
+
+SERIALS = {"fat32": fat_serial, "exfat": fat_serial, "ntfs": serial64}
+
+
+class New(Value, frozen=True):
+    """New volumes: call numbers and identities of their file systems by part, and the steps that make them, in order."""
+
+    calls: dict[str, str]
+    uuids: dict[str, str]
+    create: tuple[Create, ...]
+    steps: tuple[Step, ...]
+
+    def made(self, part: str) -> Create:
+        """Return the step that makes the partition of a part."""
+        return next(one for one in self.create if one.call == self.calls[part])
+
+
+def slots(disk: Disk) -> int:
+    """Return how many primary volumes an MBR has room for; a GPT has as many as anybody wants."""
+    if disk.table.kind != "mbr":
+        return 1 << 10
+    taken = sum(not one.logical for one in disk.volumes) + (disk.table.extended is not None)
+    return max(0, PRIMARIES - taken)
+
+
+def as_logical(disk: Disk, count: int, *, logical: bool) -> bool:
+    """Tell whether ``count`` new volumes become logical ones; raises ``PlanError`` where the table has no slot for them."""
+    if logical or count <= slots(disk):
+        return logical
+    if disk.table.extended is None and slots(disk):
+        return True
+    free = slots(disk)
+    raise PlanError(
+        f"The MBR of disk {disk.id} has {free or 'no'} slot{'s' if free != 1 else ''} left, and {count} volumes are wanted.",
+        "Use free room inside its extended partition, remove a volume, or change the table to GPT.",
+    )
+
+
+def lead(disk: Disk, count: int, *, logical: bool) -> int:
+    """Return the bytes that ``count`` new volumes take beside themselves: a logical one has a record before it."""
+    return MIB * count if as_logical(disk, count, logical=logical) else 0
+
+
+def make(disk: Disk, place: Fit, wanted: tuple[tuple[Need, int], ...], seed: str, taken: tuple[str, ...]) -> New:
+    """Return volumes of these sizes in bytes, one behind the other from the start of ``place``.
+
+    ``taken``: call numbers that are given away. On an MBR they become logical where there are not slots enough.
+    """
+    inside = as_logical(disk, len(wanted), logical=place.logical)
+    numbers = {one.number for one in disk.volumes} | ({disk.table.extended.number} if disk.table.extended else set())
+    steps: list[Step] = []
+    if inside and disk.table.extended is None:
+        number = next(one for one in range(1, PRIMARIES + 1) if one not in numbers)
+        steps.append(Enclose(disk.id, number, place.start, align_up(place.size, MIB)))
+    next_logical = 5 + sum(one.logical for one in disk.volumes)
+    given, calls, uuids, creates, at = list(taken), {}, {}, [], place.start
+    for need, size in wanted:
+        at += MIB if inside else 0
+        call = next_call(need.role, given)
+        number = next_logical if inside else next(one for one in range(1, 1024) if one not in numbers)
+        next_logical += inside
+        given.append(call)
+        numbers.add(number)
+        calls[need.part] = call
+        creates.append(_create(disk, need, call, number, at, size, seed, logical=inside))
+        steps.append(creates[-1])
+        if need.filesystem:
+            uuids[need.part] = SERIALS.get(need.filesystem, file_system_uuid)(seed, need.part)
+            steps.append(Format(call, need.filesystem, need.label, uuids[need.part]))
+        at += align_up(size, MIB)
+    return New(calls, uuids, tuple(creates), tuple(steps))
+
+
+def _create(disk: Disk, need: Need, call: str, number: int, at: int, size: int, seed: str, *, logical: bool) -> Create:
+    on_gpt = disk.table.kind == "gpt"
+    return Create(
+        disk=disk.id,
+        call=call,
+        number=number,
+        start=at,
+        size=size,
+        type_id=gpt_type(need.type_key) if on_gpt else mbr_type(need.type_key),
+        guid=guid(seed, need.part) if on_gpt else "",
+        role=need.role,
+        name=exact("gpt_names", need.name) if on_gpt and need.name else "",
+        attributes=need.attributes if on_gpt else 0,
+        logical=logical,
+    )

@@ -1,0 +1,217 @@
+"""What starts a system: loaders put and taken away, code in the first sector, a table that becomes another, the installer without a stick."""
+
+from __future__ import annotations
+
+import shlex
+
+from inkshelf.core.machine.state import Disk
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
+from inkshelf.core.sheet.telling.partitions import SAVED, plain_word, type_word
+from inkshelf.core.size import both, grouped
+from inkshelf.core.steps.kinds import ConvertTable, Mount, PutLoader, RemoveEntry, RemoveFiles, SetMode, Stage, WriteStartCode
+from inkshelf.data import exact
+
+MOUNT = 'MOUNTED=$(mktemp -d) && mount {part} "$MOUNTED"'
+LISTED = '(cd {folder} && find . -type f -exec sha256sum {{}} + | sort > "$HOME/{into}")'
+UNMOUNT = 'umount "$MOUNTED" && rmdir "$MOUNTED"'
+
+
+def on_volume(path: str) -> str:
+    """Return a firmware's path as it is typed below the folder that the volume is mounted in."""
+    return f'"$MOUNTED"{shlex.quote(path.replace(chr(92), "/"))}'
+
+
+@told.register
+def _remove_files(step: RemoveFiles, scene: Scene) -> Words:
+    places = " ".join(on_volume(path) for path in step.paths)
+    return Words(
+        "Partitions",
+        f"Take the loader off {step.call}: {', '.join(step.paths)}",
+        (("on", scene.who(step.call)),),
+        "The last list shows the folders of the systems that stay, and none of those named here.",
+        "Only these folders go. A copy is kept beside you until everything else has started.",
+        back=f"copy the folder loader-before back onto {step.call}",
+        commands=(
+            MOUNT.format(part=scene.part(step.call)),
+            f"mkdir -p loader-before && cp -r --parents {places} loader-before/",
+            f"rm -r {places} && ls {on_volume(chr(92) + 'EFI')}",
+            f"sync && {UNMOUNT}",
+        ),
+        minutes=3,
+    )
+
+
+@told.register
+def _remove_entry(step: RemoveEntry, scene: Scene) -> Words:
+    entry = scene.before.firmware.entry(step.number)
+    known = scene.found.firmware.entries_known
+    number = f"{step.number:04X}" if known else "NNNN"
+    title = entry.title if entry else number
+    values: tuple[tuple[str, str], ...] = (
+        ("variable", f"Boot{number}"),
+        ("found", f"“{title}”, {entry.path if entry else ''}"),
+    )
+    if not known:
+        values = (*values, ("its number", "the entries were not captured: look it up with efibootmgr -v, by GUID and path"))
+    disk = next((one for one in scene.before.disks if entry and one.id == entry.disk), None)
+    device = scene.node(disk, None) if disk else "/dev/THE-DISK"
+    back = (
+        f"efibootmgr --create --disk {device} --part {entry.partition_number} --label {shlex.quote(entry.title)} "
+        f"--loader {shlex.quote(entry.path or exact('paths', 'fallback_x64'))}"
+        if entry
+        else ""
+    )
+    return Words(
+        "Entries",
+        f"Take the boot entry “{title}” away",
+        values,
+        "efibootmgr -v does not list it any more; every other entry is where it was.",
+        back_lines=(back,) if back else (),
+        commands=(f"efibootmgr --bootnum {number} --delete-bootnum",),
+        minutes=2,
+    )
+
+
+@told.register
+def _put_loader(step: PutLoader, scene: Scene) -> Words:
+    place = scene.at(step.call)
+    holds = place[1].holds if place else None
+    files = ", ".join(file.path for file in step.files)
+    if holds is not None and holds.family == "nt":
+        values = (
+            ("from its recovery's command line", exact("nt", "boot_files_uefi")),
+            ("S: is", f"a letter for {scene.who(step.esp)}; take it off again afterwards"),
+        )
+    else:
+        values = (
+            ("as root, in the system", exact("linux", "install_loader_uefi")),
+            ("mounted at /boot/efi", scene.who(step.esp)),
+        )
+    return Words(
+        "Entries",
+        f"Put the loader of {step.call} on {step.esp}",
+        (*values, ("afterwards there", files)),
+        "It says that the boot files were made; the folder is on the volume.",
+        "Nothing is erased: a file of the same name is written over.",
+        back=f"remove {files} from {step.esp}",
+        minutes=5,
+    )
+
+
+@told.register
+def _start_code(step: WriteStartCode, scene: Scene) -> Words:
+    disk = scene.before.disk(step.disk)
+    device = scene.node(disk, None)
+    nt = step.family == "nt"
+    how = (
+        ("from its recovery's command line", exact("nt", "write_start_code"))
+        if nt
+        else ("as root, in the system", f"{exact('linux', 'install_loader_legacy')} {device}")
+    )
+    return Words(
+        "Entries",
+        f"Write the {'NT' if nt else 'Linux'} family's start code to disk {step.disk}",
+        (("disk", disk.identity()), how),
+        "It says that it was done; the records of the partitions behind the code stay as they are.",
+        "Code of another family in that sector is written over: what it started then starts only through the new one.",
+        back=f"the old code lies in start-code-before: dd if=start-code-before of={device} bs=440 count=1",
+        commands=(f"dd if={device} of=start-code-before bs=440 count=1",),
+        minutes=3,
+    )
+
+
+@told.register
+def _convert(step: ConvertTable, scene: Scene) -> Words:
+    disk = scene.before.disk(step.disk)
+    lines = _table_lines(step, disk, scene.after.disk(step.disk))
+    device = scene.node(disk, None)
+    return Words(
+        "Partitions",
+        f"Turn the {disk.table.kind.upper()} of disk {step.disk} into a {step.table.upper()}, every volume where it stands",
+        (("disk", disk.identity()), ("GUID" if step.table == "gpt" else "signature", step.identity)),
+        f"{len(disk.volumes)} volumes, each with the same start and size as before; what is in them has not changed.",
+        "Until the firmware is switched too, nothing on this disk starts: do not stop between this step and that one.",
+        risk="The old table can be put back from its copy.",
+        back=f"{SAVED} lies in the live system's memory until you copy it off",
+        back_lines=(f"sfdisk --wipe always --wipe-partitions never {device} < {SAVED}",),
+        commands=(
+            f"sfdisk --dump {device} > {SAVED}",
+            (
+                f"printf '%s\\n' {' '.join(shlex.quote(one) for one in lines)} "
+                f"| sfdisk --no-reread --wipe always --wipe-partitions never {device}"
+            ),
+        ),
+        minutes=5,
+    )
+
+
+def _table_lines(step: ConvertTable, was: Disk, disk: Disk) -> list[str]:
+    sector = was.sector
+    head = (
+        ["label: gpt", f"label-id: {plain_word(step.identity)}"]
+        if step.table == "gpt"
+        else ["label: dos", f"label-id: 0x{plain_word(step.identity)}"]
+    )
+    for one in sorted(disk.volumes, key=lambda volume: volume.number):
+        line = f"{one.number} : start={one.start // sector}, size={one.size // sector}, type={type_word(one.type_id)}"
+        head.append(line + (f", uuid={plain_word(one.guid)}" if one.guid else ""))
+    return head
+
+
+@told.register
+def _stage(step: Stage, scene: Scene) -> Words:
+    return Words(
+        "Medium",
+        f"Copy the installer of {step.title} onto {step.call}",
+        (
+            ("from", "the mounted image, hidden files too"),
+            ("contents", f"{grouped(step.contents_bytes)} B = {both(step.contents_bytes)}, no file of 4 GiB or more"),
+            ("onto", scene.who(step.call)),
+            ("compare", "the count of files, the bytes in all, and the hash of every file, on both sides"),
+        ),
+        "Both lists of hashes are the same, line by line.",
+        "A copy that fails at one file starts, and fails in the middle of the installation: compare before you go on.",
+        back=f"format {step.call} again",
+        commands=(
+            MOUNT.format(part=scene.part(step.call)),
+            'cp -r /path/to/the/mounted/image/. "$MOUNTED"/ && sync',
+            LISTED.format(folder="/path/to/the/mounted/image", into="there"),
+            LISTED.format(folder='"$MOUNTED"', into="here"),
+            'diff "$HOME/there" "$HOME/here" && wc -l "$HOME/here"',
+            UNMOUNT,
+        ),
+        minutes=2 + 2 * copying_minutes(step.contents_bytes),
+    )
+
+
+@told.register
+def _mode(step: SetMode, scene: Scene) -> Words:
+    was = scene.before.firmware.mode or "not known"
+    return Words(
+        "Firmware",
+        f"Switch the firmware to {step.mode.upper() if step.mode == 'uefi' else step.mode} start",
+        (("found", was), ("wanted", step.mode)),
+        "The machine starts into the system that is proved in the next step.",
+        "In the same session as the change of the table: the other mode does not start this disk any more.",
+        back=f"set it to {was} again; it starts only with the old table put back too",
+        minutes=4,
+    )
+
+
+@told.register
+def _mount(step: Mount, scene: Scene) -> Words:
+    place = scene.at(step.of)
+    uuid = place[1].filesystem.uuid if place and place[1].filesystem else ""
+    line = f"UUID={uuid} {step.folder} {step.filesystem} {step.options} 0 0"
+    return Words(
+        "Tidy",
+        f"Mount {step.of} at every start of {step.call}",
+        (("folder, made first", f"mkdir -p {step.folder}"), ("once by hand", f"mount {step.folder}")),
+        "Mount it by hand once, look at the files, write one, take it away again; then restart and see that it is there.",
+        "Never a volume that a sleeping system holds: fast start-up off on the other side first.",
+        back=f"take the line out of {exact('linux', 'mount_table')} again",
+        paste=(line,),
+        into=exact("linux", "mount_table"),
+        minutes=4,
+    )

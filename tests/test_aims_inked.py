@@ -1,0 +1,163 @@
+"""Every aim inked on the bench: what is read back is what was predicted, and what was kept is there, also after cuts."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+import machines
+from aim_jobs import AimJobs
+from disks import answered
+from inkshelf.bench.image import inspect
+from inkshelf.bench.inker import Report, ink
+from inkshelf.bench.intake import take_in
+from inkshelf.core.machine.state import Machine
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import read
+from inkshelf.core.size import GIB
+from inkshelf.core.value import replace
+
+JOBS = 24
+
+
+def inked(job: Job, folder: Path) -> Report:
+    assert not job.plan_fault
+    report = ink(answered(job), folder / "bench")
+    assert [one for one in report.checks if not one.ok] == []
+    return report
+
+
+def starts(job: Job) -> dict[str, bool]:
+    return {one.system: one.starts for one in read(job).after if one.mishap == "none"}
+
+
+@pytest.fixture(scope="module")
+def one(tmp_path_factory: pytest.TempPathFactory) -> Job:
+    return machines.one_disk(tmp_path_factory.mktemp("one"))
+
+
+@pytest.fixture(scope="module")
+def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
+    return machines.two_disks(tmp_path_factory.mktemp("two"))
+
+
+def test_trying_leaves_the_machine_as_it_was_found(one: Job) -> None:
+    job = machines.wanting(one, ("try", {}))
+    reading = read(job)
+    assert reading.plan.planned.disks == one.found.disks
+    assert reading.plan.planned.firmware == one.found.firmware
+    assert reading.no_return is None
+    assert {step.writes for step in job.steps} == {"none"}
+    assert any("8 GiB of storage in memory" in aim.sentence(one.found) for aim in job.aims), "half of 16 GiB"
+
+
+def test_a_system_without_a_stick_gives_its_staging_volume_back(one: Job, tmp_path: Path) -> None:
+    job = machines.wanting(one, ("no-stick", {"image": "3GiB", "size": "70GiB", "home": "apart"}))
+    kinds = [(step.kind, getattr(step, "call", "")) for step in job.steps]
+    staged, gap = [number for number, (kind, call) in enumerate(kinds) if (kind, call) == ("shrink", "S1")]
+    assert staged < kinds.index(("stage", "M1")) < gap, "staging first, the gap second"
+    during = read(job).plan.machines[kinds.index(("install", "S2")) + 1]
+    home, staging = during.find("D1")[1], during.find("M1")[1]
+    assert home.end <= staging.start, "staging lies right of the gap"
+    planned = read(job).plan.planned
+    assert planned.find("M1") is None
+    assert planned.find("D1")[1].size == home.size + staging.size
+    assert not [entry for entry in planned.firmware.entries if "Installer" in entry.title], "its entry is gone too"
+    inked(job, tmp_path)
+    assert starts(job) == {"S1": True, "S2": True}
+
+
+def test_two_aims_on_two_disks_share_data_and_give_the_rest_back(two: Job, tmp_path: Path) -> None:
+    job = machines.wanting(two, ("own-disk", {"share": "ntfs"}), ("give-back", {"to": "S1"}))
+    report = inked(job, tmp_path)
+    planned = read(job).plan.planned
+    shared = planned.find("D1")[1]
+    assert (f"UUID={shared.filesystem.uuid}", "/srv/shared") in planned.find("S2")[1].holds.mounts
+    assert planned.find("S1")[1].size > two.found.find("S1")[1].size
+    image = inspect(Path(report.images[1]), "B")
+    assert [one.filesystem.kind for one in image.volumes] == ["fat32", "ext4", "swap", "ntfs"]
+    assert starts(job) == {"S1": True, "S2": True}
+
+
+def test_a_travelling_system_leaves_nothing_on_the_internal_disk(two: Job, tmp_path: Path) -> None:
+    job = machines.wanting(two, ("travelling", {"share": "exfat"}))
+    inked(job, tmp_path)
+    planned = read(job).plan.planned
+    for volume, now in zip(two.found.disk("A").volumes, planned.disk("A").volumes, strict=True):
+        woken = replace(now, filesystem=replace(now.filesystem, hibernated=True)) if volume.call == "S1" else now
+        assert woken == volume, "its system was shut down fully; nothing else has changed"
+    assert planned.firmware == two.found.firmware, "no entry stays in this machine's firmware"
+    alone = Machine(planned.firmware, (planned.disk("B"),), planned.ram_bytes)
+    out = next(one for one in read(job).after if (one.system, one.mishap) == ("S1", "disk-b-out"))
+    assert out.starts, "with the external disk out the machine starts as before"
+    there = next(one for one in read(job).after if (one.system, one.mishap) == ("S2", "disk-a-out"))
+    assert there.starts, "it starts where nothing but its own disk is there"
+    assert all(what.startswith("UUID=") for what, _ in alone.find("S2")[1].holds.mounts)
+
+
+def test_what_is_removed_strands_nobody_and_the_room_comes_back(one: Job, tmp_path: Path) -> None:
+    job = machines.wanting(one, ("beside", {"home": "apart"}), ("remove", {"system": "S2", "files": "remove"}))
+    reading = read(job)
+    assert all({one.system: one.starts for one in row}["S1"] for row in reading.stops), "S1 starts whenever it stops"
+    assert [volume.call for _, volume in reading.plan.planned.volumes()] == ["B1", "N1", "S1", "R1"]
+    files = {file.path for file in reading.plan.planned.find("B1")[1].boot_files}
+    assert files == {file.path for file in one.found.find("B1")[1].boot_files}
+    assert len(reading.plan.planned.firmware.entries) == len(one.found.firmware.entries)
+    inked(job, tmp_path)
+
+
+def test_a_table_is_changed_in_place_and_the_machine_starts_from_it(tmp_path: Path) -> None:
+    image = machines.nt_on_mbr(tmp_path)
+    found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="table")
+    job = machines.wanting(found, ("table", {}), ("beside", {"size": "30GiB"}))
+    reading = read(job)
+    assert reading.plan.planned.find("S1")[1].start == found.found.find("S1")[1].start
+    assert reading.plan.planned.firmware.mode == "uefi"
+    kinds = [step.kind for step in job.steps]
+    between = kinds[kinds.index("convert-table") : kinds.index("firmware-mode")]
+    assert "prove" not in between, "nothing is to be started before the firmware is switched too"
+    inked(job, tmp_path / "table")
+    assert starts(job) == {"S1": True, "S2": True}
+
+
+@pytest.mark.parametrize(
+    ("systems", "said"),
+    [
+        ("linux-desktop,nt-desktop,linux-light,linux-rolling", {"share": "exfat", "home": "apart"}),
+        ("nt-desktop,nt-old", {}),
+        (",".join(["linux-light"] * 8), {"swap": "none"}),
+    ],
+)
+def test_up_to_eight_systems_start_from_one_disk(one: Job, tmp_path: Path, systems: str, said: dict[str, str]) -> None:
+    job = machines.wanting(one, ("clean", {"systems": systems, **said}))
+    inked(job, tmp_path)
+    assert list(starts(job).values()) == [True] * len(systems.split(","))
+
+
+def test_a_crowded_mbr_disk_gives_a_removed_systems_room_back(tmp_path: Path) -> None:
+    image = machines.crowded_mbr(tmp_path)
+    found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="crowded")
+    blocked = machines.wanting(found, ("remove", {"system": "S2"}))
+    assert blocked.aims[0].room == "keep", "a recovery volume of the NT family stands between, and may not move on an MBR"
+    assert [step.kind for step in blocked.steps].index("start-code") < [step.kind for step in blocked.steps].index("delete")
+    inked(blocked, tmp_path / "kept")
+    asked = machines.wanting(found, ("remove", {"system": "S2", "room": "grow"}))
+    assert "R1 stands between S1 and the room" in asked.plan_fault
+    other = machines.wanting(found, ("remove", {"system": "S1", "room": "grow"}))
+    assert read(other).ledger.moved_bytes > 0, "S2 moves to the front"
+    inked(other, tmp_path / "moved")
+    assert starts(other) == {"S2": True}
+
+
+@pytest.fixture(scope="module")
+def aim_jobs(tmp_path_factory: pytest.TempPathFactory) -> AimJobs:
+    return AimJobs(tmp_path_factory.mktemp("aimjobs"))
+
+
+@pytest.mark.parametrize("batch", range(4))
+def test_generated_jobs_of_every_aim_survive_cuts(aim_jobs: AimJobs, batch: int) -> None:
+    for seed in range(batch * JOBS // 4, (batch + 1) * JOBS // 4):
+        done, _ = aim_jobs.run(seed)
+        if done is not None:
+            assert [one for one in done.report.checks if not one.ok] == [], f"seed {seed}: {done.aims}"
