@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QMenu
+from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QLineEdit, QMenu
 
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, with_aim
@@ -131,21 +131,25 @@ def test_selecting_a_spine_fills_the_reckoner_and_copies(window: Window) -> None
 def test_a_size_is_typed_and_nonsense_is_refused_in_the_window(window: Window) -> None:
     window.desk.show("aim")
     aim = window.chapter("aim")
-    aim.room.setFocus()
-    aim.room.selectAll()
-    QTest.keyClicks(aim.room, "12 parsecs")
-    assert "not a unit" in aim.said.text()
+    asked = aim.questions
+
+    def typed(text: str) -> QLineEdit:
+        room = asked.sizes["size"]
+        room.setFocus()
+        room.selectAll()
+        QTest.keyClicks(room, text)
+        return room
+
+    room = typed("12 parsecs")
+    assert "not a unit" in asked.costs["size"].text()
     before = window.desk.job
-    QTest.keyClick(aim.room, Qt.Key.Key_Return)
+    QTest.keyClick(room, Qt.Key.Key_Return)
     assert window.desk.job == before
-    aim.room.selectAll()
-    QTest.keyClicks(aim.room, "90 GiB")
-    assert aim.said.text() == ""
-    QTest.keyClick(aim.room, Qt.Key.Key_Return)
+    room = typed("90 GiB")
+    assert "not a unit" not in asked.costs["size"].text()
+    QTest.keyClick(room, Qt.Key.Key_Return)
     assert window.desk.job.aim.size_bytes == 90 * GIB
-    aim.room.selectAll()
-    QTest.keyClicks(aim.room, "400 GiB")
-    QTest.keyClick(aim.room, Qt.Key.Key_Return)
+    QTest.keyClick(typed("400 GiB"), Qt.Key.Key_Return)
     assert "largest piece" in aim.fault.text()
     click(window.margin, "Take 213.2 GiB")
     assert window.desk.job.steps
@@ -154,6 +158,7 @@ def test_a_size_is_typed_and_nonsense_is_refused_in_the_window(window: Window) -
 def test_schools_are_chosen_by_clicking(window: Window) -> None:
     window.desk.show("aim")
     aim = window.chapter("aim")
+    aim.questions._unfold()
     click(aim, "shared")
     click(aim, "together")
     click(aim, "none")
@@ -177,6 +182,7 @@ def test_with_two_disks_one_is_chosen(window: Window) -> None:
     other = replace(disk, id="B", serial="2", volumes=(), table=replace(disk.table, guid="0" * 8 + disk.table.guid[8:]))
     window.desk.change(with_aim(replace(job, found=replace(job.found, disks=(disk, other))), replace(job.aim, esp="own")), "x")
     window.desk.show("aim")
+    window.chapter("aim").questions._unfold()
     click(window.chapter("aim"), "disk B")
     assert window.desk.job.aim.disk == "B"
     assert {one.call for one in window.desk.reading.plan.planned.disk("B").volumes} == {"B2", "S2", "W1", "D1"}

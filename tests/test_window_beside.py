@@ -27,7 +27,7 @@ from inkshelf.ui.frame.overlays import CommandPalette
 from inkshelf.ui.frame.window import Window, bench_name
 from inkshelf.ui.shelf.board import Board
 from inkshelf.ui.shelf.hand import HandMenu
-from windows import settled
+from windows import click, settled
 
 
 def test_an_edit_never_waits_for_the_disk(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
@@ -207,12 +207,18 @@ def test_the_bench_is_asked_once_the_window_is_there(job: Job, monkeypatch: pyte
 
 def test_another_system_is_chosen_with_its_own_room(window: Window, qtbot: QtBot) -> None:
     window.desk.show("aim")
-    system = window.chapters["aim"].system
-    qtbot.keyClick(system, Qt.Key.Key_Down)
-    while system.currentData() != "linux-rolling":
-        qtbot.keyClick(system, Qt.Key.Key_Down)
-    assert window.desk.job.aim.system == "linux-rolling"
-    assert "at least 40 GiB" in window.chapters["aim"].system_cost.text()
-    assert "Rolling Linux with snapshots" in window.chapters["aim"].sentence.text()
+    page = window.chapters["aim"]
+    click(page, page.questions.fold.text())
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=5000)
+    qtbot.waitUntil(page.questions.rows["system"].isVisible)
+    page.questions.rows["system"].setFocus()
+    while window.desk.job.aim.system != "linux-rolling":
+        before = window.desk.job.aim.system
+        assert page.questions.rows["system"].hasFocus(), "the keyboard stays in the list that it chooses in"
+        qtbot.keyClick(page.questions.rows["system"], Qt.Key.Key_Down)
+        assert window.desk.job.aim.system != before
+    assert "at least 40 GiB" in page.questions.costs["system"].text()
+    assert "Rolling Linux with snapshots" in page.sentence.text()
     window.run("edit.undo")
     assert window.desk.job.aim.system != "linux-rolling"

@@ -142,6 +142,55 @@ def _said(job: Job, words: Namespace, what: str) -> int:
     return 0
 
 
+def _takes_candidates(parser: ArgumentParser) -> None:
+    takes_job(parser, json_too=True)
+
+
+def _candidates(words: Namespace) -> int:
+    from inkshelf.core.sheet.candidates import candidates
+    from inkshelf.core.size import binary
+
+    job = load(words.job)
+    if not job.aims or job.plan_fault:
+        raise InkshelfError(
+            job.plan_fault or "This job has no aim yet.", "" if job.plan_fault else "See what there is: inkshelf aims."
+        )
+    found = candidates(job)
+    if words.json:
+        from msgspec import to_builtins
+
+        print_json({"candidates": [{"id": one.key, "says": one.words, **to_builtins(one.figures)} for one in found]})
+        return 0
+    for one in found:
+        made = one.figures
+        free = ", ".join(f"{call} {binary(size)}" for call, size in made.free.items())
+        print(f"{one.key}: {one.words}")
+        print(
+            f"  free at the end: {free or 'no system'}; to copy: {binary(made.moved)}; {made.minutes:.0f} min; {made.by_hand} steps by hand"
+        )
+        print(
+            f"  to put back: {made.put_back}; stops: {made.stops}, warnings: {made.warns}; starts that survive a mishap: {made.survives} of {made.starts}"
+        )
+    print(f"Take one: inkshelf choose {words.job} ID --because REASON")
+    return 0
+
+
+def _takes_choose(parser: ArgumentParser) -> None:
+    takes_job(parser)
+    parser.add_argument("way", metavar="ID", type=word, help="the way, as candidates lists it")
+    parser.add_argument("--because", metavar="REASON", type=word, required=True, help="why; it stands on the sheet")
+
+
+def _choose(words: Namespace) -> int:
+    from inkshelf.core.sheet.candidates import choose
+    from inkshelf.core.texts import one_line
+
+    job = choose(load(words.job), words.way, one_line(words.because, "The reason"))
+    save(job, words.job)
+    print(f"{words.job}: {job.reasons[-1]}; {len(job.steps)} steps planned")
+    return 0
+
+
 COMMANDS = (
     Command("aims", "List every aim with its questions; of a job, its own with their answers.", _takes_aims, _aims),
     Command(
@@ -150,4 +199,6 @@ COMMANDS = (
         _takes_aim,
         _aim,
     ),
+    Command("candidates", "Show the ways to do what the job asks for, side by side.", _takes_candidates, _candidates),
+    Command("choose", "Take one of those ways; the reason is kept.", _takes_choose, _choose),
 )

@@ -17,7 +17,7 @@ MODULES = {
     "reckoning": ("reckon",),
     "figures": ("profiles",),
     "jobs": ("new", "take", "kit", "know", "answer"),
-    "aiming": ("aims", "aim"),
+    "aiming": ("aims", "aim", "candidates", "choose"),
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),

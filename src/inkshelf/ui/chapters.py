@@ -50,9 +50,10 @@ def _aim(window: Window) -> Page:
 
 
 def _aim_hint(desk: Desk) -> Hint:
-    if desk.job.aim is None:
+    if not desk.job.aims:
         return "open", True
-    return ("cannot be", True) if desk.job.plan_fault else ("settled", False)
+    count = len(desk.job.aims)
+    return ("cannot be", True) if desk.job.plan_fault else (f"{count} aims" if count > 1 else "settled", False)
 
 
 def _shelf(window: Window) -> Page:

@@ -8,13 +8,16 @@ from pathlib import Path
 from typing import Literal
 
 from inkshelf.bench import readiness
+from inkshelf.core.aims import AIMS
+from inkshelf.core.aims.asking import answered, kind_of_aim
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
 from inkshelf.core.checks.registry import Remedy
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.plan.job import Job, changed_aim
+from inkshelf.core.plan.job import Job, and_aim, changed_aim, found_by, left_by, without_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.steps.identity import tick
+from inkshelf.core.texts import one_line
 from inkshelf.core.value import Value, replace
 from inkshelf.store import jobfile
 
@@ -144,6 +147,36 @@ class Desk:
             self.preview(job)
         else:
             self.change(job, words)
+
+    def add_aim(self, kind: str) -> str:
+        """Add an aim with the answers that are usual here, and return its identity."""
+        found = left_by(self.job)
+        changed = and_aim(self.job, kind_of_aim(AIMS, kind).usual_on(found))
+        self.change(changed, changed.aims[-1].title.lower())
+        return changed.aims[-1].id
+
+    def answer_aim(self, identity: str, key: str, value: str) -> None:
+        """Answer a question of an aim; what cannot be is said, and nothing changes."""
+        aim = next(one for one in self.job.aims if one.id == identity)
+        try:
+            changed = changed_aim(self.job, answered(aim, found_by(self.job, identity), key, value))
+        except InkshelfError as error:
+            self.say(Notice(error.what, error.remedy))
+            return
+        self.change(changed, key.replace("-", " "))
+
+    def drop_aim(self, identity: str) -> None:
+        """Take an aim out of the job."""
+        self.change(without_aim(self.job, identity), "without that aim")
+
+    def take_way(self, key: str, because: str) -> None:
+        """Do the work in another way, and keep why."""
+        from inkshelf.core.sheet.candidates import choose  # late: the window is ready sooner
+
+        try:
+            self.change(choose(self.job, key, one_line(because, "The reason")), key.replace("=", ": "))
+        except InkshelfError as error:
+            self.say(Notice(error.what, error.remedy))
 
     def know(self, field: str, value: str | int | None, words: str) -> None:
         """Record a fact about the machine."""

@@ -141,6 +141,10 @@ class Choice(QWidget):
             one.setChecked(at == place)
         self._group.setExclusive(True)
 
+    def chosen(self) -> QWidget:
+        """The button of the answer in use, else the first."""
+        return self._group.checkedButton() or self._group.buttons()[0]
+
     def button(self, place: int) -> QPushButton:
         """The button of the answer at ``place``."""
         return self._group.buttons()[place]  # type: ignore[return-value]

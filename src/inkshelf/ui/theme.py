@@ -175,9 +175,11 @@ QMainWindow, QDialog, #paper { background: @paper; }
 #overlay { background: @card; border: 2px solid @ink; border-radius: 6px; }
 QListWidget::item { padding: 3px 6px; } QListWidget::item:disabled { color: @pencil; } QListWidget::item:selected { background: @select; color: @ink; }
 #card { background: @card; border: 1px solid @line; border-radius: 6px; }
+#card[taken="true"] { border: 2px solid @ink; }
 QLabel { background: transparent; }
 QLabel[quiet="true"] { color: @pencil; }
 QLabel[bad="true"] { color: @stop; }
+QLabel[good="true"] { color: @ok; }
 QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; border: none; }
 QPushButton { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 12px; font-weight: 500; }
 QPushButton:hover { border-color: @ink; }

@@ -36,7 +36,7 @@ class Job(Value, frozen=True):
 
     ``seed`` is also the job's identity: benches and journals bear it. ``by_hand`` holds what a person asked for beside the aims, as
     intents; ``steps`` are those that follow from the aims, then those that the intents come to. ``idle``: intents that do not apply now;
-    ``contradictions``: where two readings of a disk disagree.
+    ``contradictions``: where two readings of a disk disagree. ``reasons``: why one way was taken and not another, in writing.
     """
 
     title: Line = ""
@@ -53,6 +53,7 @@ class Job(Value, frozen=True):
     plan_fault: Line = ""
     idle: tuple[Idle, ...] = ()
     contradictions: tuple[Contradiction, ...] = ()
+    reasons: tuple[Line, ...] = ()
 
     @property
     def aim(self) -> Beside | None:

@@ -58,6 +58,8 @@ class Sheet(Value, frozen=True):
     minutes: float
     cautions: tuple[str, ...] = CAUTIONS
     put_back: tuple[str, ...] = ()
+    aims: tuple[str, ...] = ()
+    reasons: tuple[str, ...] = ()
 
 
 def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
@@ -84,6 +86,8 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         mishaps={one.key: one.title for one in mishaps(plan.planned)},
         minutes=total,
         put_back=_put_back(reading),
+        aims=tuple(one.sentence(plan.found) for one in job.aims),
+        reasons=job.reasons,
     )
 
 

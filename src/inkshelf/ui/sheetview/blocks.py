@@ -37,6 +37,7 @@ def blocks(made: Sheet, reading: Reading) -> list[Block]:
     found = [
         _text(made.title or "Run sheet", theme.serif(26), "ink", above=0),
         _text(_about(made), theme.sans(13), "pencil", above=0),
+        *_list("What is to be done", (*made.aims, *(f"why this way: {one}" for one in made.reasons)), "ink"),
         *(_disk(disk) for disk in made.disks),
         *_list("Before anything", made.cautions, "ink"),
         *_list("Stops", (f"{one.title}{_of(one.calls)}: {one.why}" for one in stops), "stop"),

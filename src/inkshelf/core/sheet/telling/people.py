@@ -287,11 +287,16 @@ def _prove(step: Prove, scene: Scene) -> Words:
 
 def _free_words(volume: Volume | None) -> tuple[tuple[str, str], ...]:
     """What the system will say is free: ext keeps a share for the administrator."""
-    system = volume.filesystem if volume else None
+    return (("free space it shows, about", binary(free_of(volume))),) if volume and volume.used is not None else ()
+
+
+def free_of(volume: Volume) -> int:
+    """Return the bytes that its own system shows as free in a volume; 0 where the use is not known."""
+    system = volume.filesystem
     if system is None or system.used_bytes is None:
-        return ()
+        return 0
     kept = system.size_bytes // ROOT_SHARE if system.kind.startswith("ext") else 0
-    return (("free space it shows, about", binary(max(0, system.size_bytes - system.used_bytes - kept))),)
+    return max(0, system.size_bytes - system.used_bytes - kept)
 
 
 def installed(step: Install) -> float:

@@ -1,0 +1,128 @@
+"""The Aim chapter with mouse and keys: kinds added, numbered, answered, taken out; ways worked out beside the window and taken."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPainter
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLineEdit
+from pytestqt.qtbot import QtBot
+
+from inkshelf.core.aims import AIMS
+from inkshelf.core.machine.state import Disk
+from inkshelf.core.plan.job import with_aim, with_found
+from inkshelf.core.size import GB
+from inkshelf.core.value import replace
+from inkshelf.ui.aim.tiles import PICTURES, AimTile
+from inkshelf.ui.aim.ways import SmallShelf, spines
+from inkshelf.ui.frame.window import Window
+from windows import click
+
+
+@pytest.fixture
+def page(window: Window) -> object:
+    found = window.desk.job.found
+    bare = Disk("B", 256 * GB, model="Plover C2", serial="PC-22")
+    window.desk.change(with_found(with_aim(window.desk.job, None), replace(found, disks=(*found.disks, bare))), "a second disk")
+    window.desk.show("aim")
+    return window.chapter("aim")
+
+
+def press(page: object, kind: str) -> None:
+    tile = next(one for one in page.tiles.tiles if one.kind == kind)
+    QTest.mouseClick(tile, Qt.MouseButton.LeftButton)
+
+
+def test_every_kind_has_a_picture_and_words(qapp: QApplication) -> None:
+    kinds = {str(one.__struct_config__.tag) for one in AIMS}
+    assert set(PICTURES) == kinds, "a kind that is forgotten here cannot be chosen"
+    drawn = []
+    for kind in AIMS:
+        tile = AimTile(kind, lambda _: None)
+        tile.resize(140, 66)
+        image = QImage(tile.size(), QImage.Format.Format_RGB32)
+        image.fill(Qt.GlobalColor.white)
+        painter = QPainter(image)
+        tile.render(painter)
+        painter.end()
+        drawn.append(bytes(image.constBits().asarray(image.sizeInBytes())))
+    assert len(set(drawn)) == len(AIMS), "no two kinds look alike"
+
+
+def test_kinds_are_added_numbered_answered_and_taken_out(page: object, window: Window) -> None:
+    assert "Nothing yet" in page.sentence.text()
+    press(page, "own-disk")
+    press(page, "give-back")
+    assert [one.kind for one in window.desk.job.aims] == ["own-disk", "give-back"]
+    assert {tile.kind: tile.numbers for tile in page.tiles.tiles if tile.numbers} == {"own-disk": (1,), "give-back": (2,)}
+    assert "goes to S1" in page.sentence.text()
+    click(page, "1 a disk of its own")
+    assert "on disk B" in page.sentence.text()
+    click(page, page.questions.fold.text())
+    click(page, "NTFS")
+    assert window.desk.job.aims[0].share == "ntfs"
+    assert "files that all systems share" not in page.questions.fold.text()
+    click(page, "take it out")
+    assert [one.kind for one in window.desk.job.aims] == ["give-back"]
+    click(window, "Undo")
+    assert [one.kind for one in window.desk.job.aims] == ["own-disk", "give-back"]
+    press(page, "own-disk")
+    click(page, "one more of these")
+    assert [one.kind for one in window.desk.job.aims] == ["own-disk", "give-back", "own-disk"]
+    assert page.shown == "a3"
+    press(page, "own-disk")
+    assert page.shown == "a1", "a press goes on to the next one of that kind"
+
+
+def test_systems_of_an_emptied_disk_are_added_and_taken_out(page: object, window: Window, qtbot: QtBot) -> None:
+    press(page, "clean")
+    click(page, page.questions.fold.text())
+    more = page.questions.rows["systems"].findChildren(
+        type(page.questions._list(page.questions._aim.questions(window.desk.job.found)[0], "", print))
+    )[-1]
+    more.setFocus()
+    qtbot.keyClick(more, Qt.Key.Key_Down)
+    assert len(window.desk.job.aims[0].systems) == 2
+    click(page, "Linux desktop \N{MULTIPLICATION SIGN}")
+    assert len(window.desk.job.aims[0].systems) == 1
+
+
+def test_what_cannot_be_is_said_and_the_other_aims_stay(page: object, window: Window) -> None:
+    press(page, "table")
+    assert "Choose another disk, or the other table" in page.fault.text()
+    assert not page.go.isEnabled()
+    assert page.go.toolTip() == window.desk.job.plan_fault
+    assert not page.ways.isVisible()
+    click(page, "take it out")
+    assert not page.fault.isVisible()
+
+
+def test_ways_are_worked_out_and_one_is_taken_with_its_reason(page: object, window: Window, qtbot: QtBot) -> None:
+    press(page, "own-disk")
+    qtbot.waitUntil(lambda: "none is better" in page.ways.state.text(), timeout=20_000)
+    click(page.ways, "take this one")
+    why = next(one for one in page.ways.findChildren(QLineEdit) if one.isVisible())
+    before = window.desk.job
+    QTest.keyClicks(why, "the case is open anyway")
+    QTest.keyClick(why, Qt.Key.Key_Return)
+    after = window.desk.job
+    assert after.aims != before.aims
+    assert after.reasons[-1].endswith(": the case is open anyway")
+    click(window, "Undo")
+    assert window.desk.job == before
+
+
+@pytest.mark.parametrize("width", [40.0, 210.0, 900.0])
+def test_a_small_shelf_has_every_volume_inside_it(window: Window, width: float) -> None:
+    disk = window.desk.reading.plan.planned.disks[0]
+    placed = spines(disk, width)
+    assert [one[0] for one in placed] == [one.call for one in disk.volumes]
+    at = 0.0
+    for _, left, wide, level, _ in placed:
+        assert left >= at - 0.01
+        assert wide > 0
+        assert 0 <= level <= 1
+        at = left + wide
+    assert at <= width + 0.01
+    assert "S1" in SmallShelf(disk).accessibleName()
