@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m figures [edit] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables]
+python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables]
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, binary
 from inkshelf.core.value import replace
 
-from . import disks, tables
+from . import disks, fitting, tables
 from .images import large_disk
 from .report import line
 
@@ -285,6 +285,8 @@ def measure_ink(folder: Path) -> None:
 
 MEASURES = {
     "edit": measure_edit,
+    "fit": fitting.measure_fit,
+    "ways": fitting.measure_ways,
     "window": measure_window,
     "inspect": measure_inspect,
     "commands": measure_commands,

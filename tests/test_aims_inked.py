@@ -135,6 +135,23 @@ def test_up_to_eight_systems_start_from_one_disk(one: Job, tmp_path: Path, syste
     assert list(starts(job).values()) == [True] * len(systems.split(","))
 
 
+def test_three_systems_on_two_disks_go_where_they_fit_best(two: Job, tmp_path: Path) -> None:
+    """One disk holds a system and gives room from its end, the other is new: the worst-off volume is as comfortable as can be."""
+    job = machines.wanting(
+        two,
+        ("clean", {"disk": "B", "systems": "linux-light", "size": "60GiB"}),
+        ("several", {"systems": "linux-desktop,linux-heavy,nt-desktop"}),
+    )
+    inked(job, tmp_path)
+    planned = read(job).plan.planned
+    homes = {volume.holds.title: disk.id for disk, volume in planned.volumes() if volume.holds and volume.planned}
+    assert set(homes.values()) == {"A", "B"}
+    assert all(starts(job).values())
+    comfort = {need.part: need.comfort for need in job.aims[1].needs(two.found)}
+    sizes = sorted(volume.size for _, volume in planned.volumes() if volume.planned and volume.role == "system")
+    assert sizes[-1] >= max(comfort.values()), "there is room for everybody's comfort on these disks"
+
+
 def test_a_crowded_mbr_disk_gives_a_removed_systems_room_back(tmp_path: Path) -> None:
     image = machines.crowded_mbr(tmp_path)
     found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="crowded")

@@ -10,12 +10,13 @@ from inkshelf.core.aims.clean import Clean
 from inkshelf.core.aims.giving_back import GiveBack
 from inkshelf.core.aims.owning import OwnDisk
 from inkshelf.core.aims.removing import Remove
+from inkshelf.core.aims.several import Several
 from inkshelf.core.aims.stickless import NoStick
 from inkshelf.core.aims.tabling import ChangeTable
 from inkshelf.core.aims.travelling import Travelling
 from inkshelf.core.aims.trying import TryOnly
 
-AIMS: tuple[type[AimBase], ...] = (TryOnly, Beside, OwnDisk, NoStick, Travelling, Clean, Remove, GiveBack, ChangeTable)
+AIMS: tuple[type[AimBase], ...] = (TryOnly, Beside, OwnDisk, NoStick, Travelling, Clean, Several, Remove, GiveBack, ChangeTable)
 if typing.TYPE_CHECKING:
     Aim = AimBase
 else:

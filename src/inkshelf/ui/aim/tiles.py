@@ -25,6 +25,11 @@ PICTURES: dict[str, tuple[str, tuple[Piece, ...], tuple[Piece, ...]]] = {
     ),
     "travelling": ("one that travels", ((0, 0.62, "ink"),), ((0, 0.62, "ink"), (0.76, 1, "pencil"))),
     "clean": ("from nothing", ((0, 1, "gap"),), ((0, 0.12, "pencil"), (0.14, 0.58, "pencil"), (0.6, 1, "pencil"))),
+    "several": (
+        "three or more",
+        ((0, 0.46, "ink"), (0.48, 0.58, "gap"), (0.68, 0.82, "ink"), (0.84, 1, "gap")),
+        ((0, 0.3, "ink"), (0.32, 0.44, "pencil"), (0.46, 0.58, "pencil"), (0.68, 0.82, "ink"), (0.84, 1, "pencil")),
+    ),
     "remove": (
         "take one away",
         ((0, 0.44, "ink"), (0.46, 0.8, "ink"), (0.82, 1, "ink")),

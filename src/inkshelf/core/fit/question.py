@@ -1,0 +1,100 @@
+"""What the fit is asked, and what it answers; it knows nothing of aims. All places and sizes are whole MiB.
+
+A shelf is the usable stretch of a disk with the volumes that stand on it; between them, before the first and behind the last, are gaps.
+A piece is a group of new volumes that lie in one gap, side by side.
+"""
+
+from __future__ import annotations
+
+from inkshelf.core.value import Value
+
+
+class Held(Value, frozen=True):
+    """A volume that is there: where it stands, what is in it, how far it may shrink from its end, whether it may move."""
+
+    call: str
+    start: int
+    size: int
+    used: int
+    smallest: int
+    may_move: bool = False
+    why: str = ""
+
+    @property
+    def end(self) -> int:
+        """The first MiB behind it."""
+        return self.start + self.size
+
+
+class Shelf(Value, frozen=True):
+    """The usable stretch of one disk and what stands on it, in order."""
+
+    disk: str
+    start: int
+    end: int
+    held: tuple[Held, ...] = ()
+
+
+class Ask(Value, frozen=True):
+    """One new volume: at least ``floor``, comfortable at ``comfort``; ``fixed``: a size that a person set; ``grows``: it takes the rest."""
+
+    key: str
+    floor: int
+    comfort: int
+    fixed: int = 0
+    grows: bool = False
+
+
+class Piece(Value, frozen=True):
+    """New volumes that lie side by side in one gap, in this order; ``disks``: where they may go (empty: anywhere)."""
+
+    key: str
+    asks: tuple[Ask, ...]
+    disks: tuple[str, ...] = ()
+
+
+class Problem(Value, frozen=True):
+    """All of it."""
+
+    shelves: tuple[Shelf, ...]
+    pieces: tuple[Piece, ...]
+
+
+class Put(Value, frozen=True):
+    """Where a new volume goes."""
+
+    key: str
+    disk: str
+    start: int
+    size: int
+
+
+class Limit(Value, frozen=True):
+    """What keeps the answer from being better: by how many MiB one limit less would make the worst-off volume larger, and what it costs.
+
+    ``kind``: stands (a volume that may not move), shrinks (it may shrink no further), ends (the disk ends there).
+    """
+
+    kind: str
+    call: str
+    gain: int
+    moved: int
+
+
+class Answer(Value, frozen=True):
+    """The best placement: new volumes, sizes of those that shrink, starts of those that move.
+
+    ``share``: how far every volume is from its floor to its comfort, at least (1: all are comfortable). ``limits``: which ones bind.
+    """
+
+    put: tuple[Put, ...]
+    shrunk: dict[str, int]
+    moved: dict[str, int]
+    share: float
+    limits: tuple[Limit, ...] = ()
+
+
+class Refusal(Value, frozen=True):
+    """Nothing fits: ``because`` names limits that contradict each other, none of which could be left out."""
+
+    because: tuple[str, ...]

@@ -1,0 +1,292 @@
+"""The fit, exactly: sizes and places by integer optimisation (HiGHS, by way of SciPy's ``milp``).
+
+Hard limits first: floors, how far a volume may shrink, what may not move, one gap for one piece. Then in this order: no volume moved, the
+fewest bytes moved, the worst-off volume as near to its comfort as can be, the owner's volumes shrunk as little as that takes, and what is
+free besides for those that grow. Every stage keeps what the stages before it reached.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from inkshelf.core.fit.packing import Load, largest_share
+from inkshelf.core.fit.question import Answer, Ask, Held, Piece, Problem, Put, Refusal, Shelf
+from inkshelf.core.value import replace
+
+TIGHT, LOOSE = 1e-6, 1e-4  # of a share; of MiB, which are rounded to whole ones in the end
+INFEASIBLE = 2  # the solver's word for it
+Row = dict[int, float]
+
+
+@dataclass
+class Model:
+    """Columns with bounds, rows with bounds; an objective is given when it is solved."""
+
+    low: list[float] = field(default_factory=list)
+    high: list[float] = field(default_factory=list)
+    whole: list[int] = field(default_factory=list)
+    rows: list[tuple[Row, float, float]] = field(default_factory=list)
+
+    def column(self, low: float, high: float, *, whole: bool = False) -> int:
+        """Add a column and return its number."""
+        self.low.append(low)
+        self.high.append(high)
+        self.whole.append(int(whole))
+        return len(self.low) - 1
+
+    def row(self, row: Row, low: float, high: float) -> None:
+        """Add a row."""
+        self.rows.append((row, low, high))
+
+    def least(self, objective: Row) -> np.ndarray[Any, Any] | None:
+        """Return the columns at which the objective is least, or ``None`` where nothing fits."""
+        from scipy.optimize import Bounds, LinearConstraint, milp
+        from scipy.sparse import csr_array
+
+        cost = np.zeros(len(self.low))
+        for column, weight in objective.items():
+            cost[column] = weight
+        entries = [(at, column, value) for at, (row, _, _) in enumerate(self.rows) for column, value in row.items()]
+        places = ([one[0] for one in entries], [one[1] for one in entries])
+        matrix = csr_array(([one[2] for one in entries], places), shape=(len(self.rows), len(self.low)))
+        limits = LinearConstraint(matrix, [one[1] for one in self.rows], [one[2] for one in self.rows])
+        for presolve in (True, False):  # now and then its presolve stumbles over the tight rows of the stages before
+            options = {"mip_rel_gap": 0.0, "presolve": presolve}
+            done = milp(cost, constraints=limits, bounds=Bounds(self.low, self.high), integrality=self.whole, options=options)
+            if done.status in {0, INFEASIBLE}:
+                break
+        return done.x if done.status == 0 else None
+
+
+@dataclass
+class Columns:
+    """Which column is what."""
+
+    moved: dict[str, int] = field(default_factory=dict)
+    shift: dict[str, int] = field(default_factory=dict)
+    shrink: dict[str, int] = field(default_factory=dict)
+    size: dict[str, int] = field(default_factory=dict)
+    there: dict[tuple[str, int], int] = field(default_factory=dict)
+    room: dict[tuple[str, int], int] = field(default_factory=dict)
+    share: int = 0
+
+
+@dataclass
+class Gap:
+    """A gap: its shelf, the volumes before and behind it (``None``: the ends of the disk), its room as found."""
+
+    shelf: Shelf
+    before: Held | None
+    behind: Held | None
+    size: int
+
+
+def gaps_of(problem: Problem) -> list[Gap]:
+    """Return every gap of every shelf, those of no room too: a shrink or a move may make some."""
+    found = []
+    for shelf in problem.shelves:
+        edges: list[Held | None] = [None, *shelf.held, None]
+        for before, behind in pairwise(edges):
+            low = before.end if before else shelf.start
+            high = behind.start if behind else shelf.end
+            found.append(Gap(shelf, before, behind, max(0, high - low)))
+    return found
+
+
+def solve(problem: Problem) -> Answer | Refusal:
+    """Return the best answer; or why there is none, as a set of limits that contradict each other, none of them too many."""
+    answer = best(problem)
+    if answer is not None:
+        return answer
+    from inkshelf.core.fit.contradiction import because
+
+    return Refusal(because(problem))
+
+
+def best(problem: Problem) -> Answer | None:
+    """Return the best answer, or ``None`` where nothing fits."""
+    still = replace(
+        problem,
+        shelves=tuple(
+            replace(shelf, held=tuple(replace(held, may_move=False) for held in shelf.held)) for shelf in problem.shelves
+        ),
+    )
+    if still != problem:  # where nothing has to move nothing does: the smaller question is answered first
+        answer = _best(still)
+        if answer is not None:
+            return answer
+    return _best(problem)
+
+
+def _best(problem: Problem) -> Answer | None:
+    gaps = gaps_of(problem)
+    model, columns = _model(problem, gaps)
+    used = {held.call: held.used for shelf in problem.shelves for held in shelf.held}
+    comforts = max(1, sum(ask.comfort for ask in _asks(problem) if ask.grows))
+    stages: list[Row] = [
+        dict.fromkeys(columns.moved.values(), 1.0),
+        {column: used[call] / max(1, sum(used.values())) for call, column in columns.moved.items()},
+        {columns.share: -1.0},
+        dict.fromkeys(columns.shrink.values(), 1.0),
+        {columns.size[ask.key]: -1.0 - ask.comfort / comforts for ask in _asks(problem) if ask.grows},
+    ]
+    found, share = None, 1.0
+    if not columns.moved:  # without moves the share is found by search, and proved by it
+        packed = _packed(problem, gaps)
+        if packed is not None and packed < 0:
+            return None
+        if packed is not None:
+            share, model.low[columns.share] = packed, max(0.0, packed - TIGHT)
+            stages.remove({columns.share: -1.0})
+    for stage in [one for one in stages if one] or [{}]:
+        found = model.least(stage)
+        if found is None:
+            return None
+        reached = sum(weight * found[column] for column, weight in stage.items())
+        share = -reached if stage == {columns.share: -1.0} else share
+        loose = TIGHT if stage == {columns.share: -1.0} else LOOSE
+        model.row(stage, -np.inf, reached + loose * max(1.0, abs(reached)))
+    assert found is not None  # noqa: S101 - there is one stage at least
+    return _answer(problem, gaps, columns, found, min(1.0, round(float(share), 6)))
+
+
+def _packed(problem: Problem, gaps: list[Gap]) -> float | None:
+    rooms = tuple(_most(gap) for gap in gaps)
+    loads = []
+    for piece in problem.pieces:
+        floor = sum(ask.fixed or ask.floor for ask in piece.asks)
+        more = sum(max(0, ask.comfort - ask.floor) for ask in piece.asks if not ask.fixed)
+        here = frozenset(number for number, gap in enumerate(gaps) if not piece.disks or gap.shelf.disk in piece.disks)
+        loads.append(Load(floor, more, here))
+    return largest_share(tuple(loads), rooms)
+
+
+def _asks(problem: Problem) -> list[Ask]:
+    return [ask for piece in problem.pieces for ask in piece.asks]
+
+
+def _model(problem: Problem, gaps: list[Gap]) -> tuple[Model, Columns]:
+    model, columns = Model(), Columns()
+    columns.share = model.column(0.0, 1.0)
+    for shelf in problem.shelves:
+        for held in shelf.held:
+            _held(model, columns, shelf, held)
+    for piece in problem.pieces:
+        _piece(model, columns, piece, gaps)
+    for number, gap in enumerate(gaps):
+        _room(model, columns, problem, gap, number)
+    _in_order(model, columns, problem)
+    return model, columns
+
+
+def _in_order(model: Model, columns: Columns, problem: Problem) -> None:
+    """Pieces that ask for the same stand in the order of their gaps: which of them lies where is all one, and is asked once only."""
+    for one, other in pairwise(sorted(problem.pieces, key=_wanted)):
+        if _wanted(one) == _wanted(other):
+            mine = {columns.there[key, number]: float(number) for key, number in columns.there if key == one.key}
+            its = {columns.there[key, number]: -float(number) for key, number in columns.there if key == other.key}
+            model.row({**mine, **its}, -np.inf, 0)
+
+
+def _wanted(piece: Piece) -> tuple[object, ...]:
+    return (piece.disks, tuple((ask.floor, ask.comfort, ask.fixed, ask.grows) for ask in piece.asks))
+
+
+def _held(model: Model, columns: Columns, shelf: Shelf, held: Held) -> None:
+    if held.smallest < held.size:
+        columns.shrink[held.call] = model.column(0, held.size - held.smallest)
+    if held.may_move:
+        far = shelf.end - shelf.start
+        columns.shift[held.call] = shift = model.column(-far, far)
+        columns.moved[held.call] = moved = model.column(0, 1, whole=True)
+        model.row({shift: 1.0, moved: -far}, -np.inf, 0)
+        model.row({shift: 1.0, moved: far}, 0, np.inf)
+
+
+def _piece(model: Model, columns: Columns, piece: Piece, gaps: list[Gap]) -> None:
+    widest = max((_most(gap) for gap in gaps), default=0) + max(ask.floor for ask in piece.asks)
+    for ask in piece.asks:
+        fixed, open_ended = max(ask.fixed, 0), ask.grows and not ask.fixed
+        top = fixed or (widest if open_ended else max(ask.floor, ask.comfort))
+        columns.size[ask.key] = size = model.column(fixed or ask.floor, top)
+        if not fixed and ask.comfort > ask.floor:
+            model.row({size: 1.0, columns.share: -(ask.comfort - ask.floor)}, ask.floor, np.inf)
+    least = sum(ask.fixed or ask.floor for ask in piece.asks)
+    most = {number: _most(gap) for number, gap in enumerate(gaps) if not piece.disks or gap.shelf.disk in piece.disks}
+    places = [number for number, room in most.items() if room >= least] or list(most)[:1]
+    for number in places:
+        columns.there[piece.key, number] = there = model.column(0, 1, whole=True)
+        columns.room[piece.key, number] = room = model.column(0, most[number])
+        model.row({room: 1.0, there: -most[number]}, -np.inf, 0)
+        model.row({room: 1.0, there: -least}, 0, np.inf)
+    model.row({columns.there[piece.key, number]: 1.0 for number in places}, 1, 1)
+    sizes = {columns.size[ask.key]: 1.0 for ask in piece.asks}
+    model.row({**sizes, **{columns.room[piece.key, number]: -1.0 for number in places}}, 0, 0)
+
+
+def _most(gap: Gap) -> int:
+    """The most room that a gap can come to: what is there, what the volume before it gives, and what is free elsewhere if others move."""
+    given = gap.before.size - gap.before.smallest if gap.before else 0
+    edges = [one for one in (gap.before, gap.behind) if one is not None and one.may_move]
+    if not edges:
+        return gap.size + given
+    return gap.shelf.end - gap.shelf.start - sum(held.smallest for held in gap.shelf.held)
+
+
+def _room(model: Model, columns: Columns, problem: Problem, gap: Gap, number: int) -> None:
+    """What lies in a gap is no more than its room: what was there, what the volume before it gives, where its neighbours went."""
+    row = {columns.room[piece.key, number]: 1.0 for piece in problem.pieces if (piece.key, number) in columns.room}
+    if gap.before is not None:
+        if gap.before.call in columns.shrink:
+            row[columns.shrink[gap.before.call]] = -1.0
+        if gap.before.call in columns.shift:
+            row[columns.shift[gap.before.call]] = 1.0
+    if gap.behind is not None and gap.behind.call in columns.shift:
+        row[columns.shift[gap.behind.call]] = -1.0
+    if row:
+        model.row(row, -np.inf, gap.size)
+
+
+def _answer(problem: Problem, gaps: list[Gap], columns: Columns, found: np.ndarray[Any, Any], share: float) -> Answer:
+    """Whole MiB: sizes are rounded down, what a volume gives is rounded up, and what is over goes to the one that grows."""
+    shift = {call: round(float(found[column])) for call, column in columns.shift.items() if found[columns.moved[call]] > 0.5}
+    where = {piece: number for (piece, number), column in columns.there.items() if found[column] > 0.5}
+    shrunk: dict[str, int] = {}
+    put: list[Put] = []
+    for number, gap in enumerate(gaps):
+        here = [piece for piece in problem.pieces if where[piece.key] == number]
+        sizes = {ask.key: int(float(found[columns.size[ask.key]]) + 1e-4) for piece in here for ask in piece.asks}
+        moved_behind = shift.get(gap.behind.call, 0) if gap.behind else 0
+        end = (gap.behind.start if gap.behind else gap.shelf.end) + moved_behind
+        room = gap.size + moved_behind - (shift.get(gap.before.call, 0) if gap.before else 0)
+        gives = float(found[columns.shrink[gap.before.call]]) if gap.before and gap.before.call in columns.shrink else 0.0
+        most = int(room + gives + 1e-4)
+        _grow(here, sizes, most)
+        total = sum(sizes.values())
+        if gap.before and total > room:
+            shrunk[gap.before.call] = gap.before.size - (total - room)
+        at = (
+            end - total
+            if gap.before and total > room
+            else (gap.before.end + shift.get(gap.before.call, 0) if gap.before else gap.shelf.start)
+        )
+        for piece in here:
+            for ask in piece.asks:
+                put.append(Put(ask.key, gap.shelf.disk, at, sizes[ask.key]))
+                at += sizes[ask.key]
+    starts = {
+        held.call: held.start + shift[held.call] for shelf in problem.shelves for held in shelf.held if shift.get(held.call)
+    }
+    return Answer(tuple(put), shrunk, starts, share)
+
+
+def _grow(here: list[Piece], sizes: dict[str, int], most: int) -> None:
+    """What rounding left over goes to the last volume in the gap that may have more."""
+    over = most - sum(sizes.values())
+    open_ones = [ask for piece in here for ask in piece.asks if not ask.fixed and (ask.grows or sizes[ask.key] < ask.comfort)]
+    if 0 < over < 2 * max(1, len(sizes)) and open_ones:
+        sizes[open_ones[-1].key] += over
