@@ -12,6 +12,7 @@ from disks import answered
 from inkshelf.bench.image import inspect
 from inkshelf.bench.inker import Report, ink
 from inkshelf.bench.intake import take_in
+from inkshelf.bench.recipes import wanting
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
@@ -43,7 +44,7 @@ def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
 
 
 def test_trying_leaves_the_machine_as_it_was_found(one: Job) -> None:
-    job = machines.wanting(one, ("try", {}))
+    job = wanting(one, ("try", {}))
     reading = read(job)
     assert reading.plan.planned.disks == one.found.disks
     assert reading.plan.planned.firmware == one.found.firmware
@@ -53,7 +54,7 @@ def test_trying_leaves_the_machine_as_it_was_found(one: Job) -> None:
 
 
 def test_a_system_without_a_stick_gives_its_staging_volume_back(one: Job, tmp_path: Path) -> None:
-    job = machines.wanting(one, ("no-stick", {"image": "3GiB", "size": "70GiB", "home": "apart"}))
+    job = wanting(one, ("no-stick", {"image": "3GiB", "size": "70GiB", "home": "apart"}))
     kinds = [(step.kind, getattr(step, "call", "")) for step in job.steps]
     staged, gap = [number for number, (kind, call) in enumerate(kinds) if (kind, call) == ("shrink", "S1")]
     assert staged < kinds.index(("stage", "M1")) < gap, "staging first, the gap second"
@@ -69,7 +70,7 @@ def test_a_system_without_a_stick_gives_its_staging_volume_back(one: Job, tmp_pa
 
 
 def test_two_aims_on_two_disks_share_data_and_give_the_rest_back(two: Job, tmp_path: Path) -> None:
-    job = machines.wanting(two, ("own-disk", {"share": "ntfs"}), ("give-back", {"to": "S1"}))
+    job = wanting(two, ("own-disk", {"share": "ntfs"}), ("give-back", {"to": "S1"}))
     report = inked(job, tmp_path)
     planned = read(job).plan.planned
     shared = planned.find("D1")[1]
@@ -81,7 +82,7 @@ def test_two_aims_on_two_disks_share_data_and_give_the_rest_back(two: Job, tmp_p
 
 
 def test_a_travelling_system_leaves_nothing_on_the_internal_disk(two: Job, tmp_path: Path) -> None:
-    job = machines.wanting(two, ("travelling", {"share": "exfat"}))
+    job = wanting(two, ("travelling", {"share": "exfat"}))
     inked(job, tmp_path)
     planned = read(job).plan.planned
     for volume, now in zip(two.found.disk("A").volumes, planned.disk("A").volumes, strict=True):
@@ -97,7 +98,7 @@ def test_a_travelling_system_leaves_nothing_on_the_internal_disk(two: Job, tmp_p
 
 
 def test_what_is_removed_strands_nobody_and_the_room_comes_back(one: Job, tmp_path: Path) -> None:
-    job = machines.wanting(one, ("beside", {"home": "apart"}), ("remove", {"system": "S2", "files": "remove"}))
+    job = wanting(one, ("beside", {"home": "apart"}), ("remove", {"system": "S2", "files": "remove"}))
     reading = read(job)
     assert all({one.system: one.starts for one in row}["S1"] for row in reading.stops), "S1 starts whenever it stops"
     assert [volume.call for _, volume in reading.plan.planned.volumes()] == ["B1", "N1", "S1", "R1"]
@@ -110,7 +111,7 @@ def test_what_is_removed_strands_nobody_and_the_room_comes_back(one: Job, tmp_pa
 def test_a_table_is_changed_in_place_and_the_machine_starts_from_it(tmp_path: Path) -> None:
     image = machines.nt_on_mbr(tmp_path)
     found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="table")
-    job = machines.wanting(found, ("table", {}), ("beside", {"size": "30GiB"}))
+    job = wanting(found, ("table", {}), ("beside", {"size": "30GiB"}))
     reading = read(job)
     assert reading.plan.planned.find("S1")[1].start == found.found.find("S1")[1].start
     assert reading.plan.planned.firmware.mode == "uefi"
@@ -130,14 +131,14 @@ def test_a_table_is_changed_in_place_and_the_machine_starts_from_it(tmp_path: Pa
     ],
 )
 def test_up_to_eight_systems_start_from_one_disk(one: Job, tmp_path: Path, systems: str, said: dict[str, str]) -> None:
-    job = machines.wanting(one, ("clean", {"systems": systems, **said}))
+    job = wanting(one, ("clean", {"systems": systems, **said}))
     inked(job, tmp_path)
     assert list(starts(job).values()) == [True] * len(systems.split(","))
 
 
 def test_three_systems_on_two_disks_go_where_they_fit_best(two: Job, tmp_path: Path) -> None:
     """One disk holds a system and gives room from its end, the other is new: the worst-off volume is as comfortable as can be."""
-    job = machines.wanting(
+    job = wanting(
         two,
         ("clean", {"disk": "B", "systems": "linux-light", "size": "60GiB"}),
         ("several", {"systems": "linux-desktop,linux-heavy,nt-desktop"}),
@@ -155,13 +156,13 @@ def test_three_systems_on_two_disks_go_where_they_fit_best(two: Job, tmp_path: P
 def test_a_crowded_mbr_disk_gives_a_removed_systems_room_back(tmp_path: Path) -> None:
     image = machines.crowded_mbr(tmp_path)
     found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="crowded")
-    blocked = machines.wanting(found, ("remove", {"system": "S2"}))
+    blocked = wanting(found, ("remove", {"system": "S2"}))
     assert blocked.aims[0].room == "keep", "a recovery volume of the NT family stands between, and may not move on an MBR"
     assert [step.kind for step in blocked.steps].index("start-code") < [step.kind for step in blocked.steps].index("delete")
     inked(blocked, tmp_path / "kept")
-    asked = machines.wanting(found, ("remove", {"system": "S2", "room": "grow"}))
+    asked = wanting(found, ("remove", {"system": "S2", "room": "grow"}))
     assert "R1 stands between S1 and the room" in asked.plan_fault
-    other = machines.wanting(found, ("remove", {"system": "S1", "room": "grow"}))
+    other = wanting(found, ("remove", {"system": "S1", "room": "grow"}))
     assert read(other).ledger.moved_bytes > 0, "S2 moves to the front"
     inked(other, tmp_path / "moved")
     assert starts(other) == {"S2": True}

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
+from inkshelf.core.value import Value
 from inkshelf.store import jobfile
 from inkshelf.ui.desk import Desk
 
@@ -36,23 +38,56 @@ def demo_job(folder: Path) -> Job:
     return with_aim(job, Beside(size_bytes=140 * GIB, esp="own", home="apart"))
 
 
-def first_day(folder: Path) -> Job:
-    """Return the demo job as it was on the first day; built where it is not there yet, which takes seconds."""
+class Demo(Value, frozen=True):
+    """A demo job: ``recipe`` is the name of what makes it, in ``bench.recipes``; empty for the first one, which is made here."""
+
+    key: str
+    title: str
+    words: str
+    recipe: str = ""
+
+
+DEMOS = (
+    Demo("demo", "One more beside", "a Linux desktop beside the system that is there"),
+    Demo("two-disks", "Two disks", "a system on a disk of its own, data shared by all, the gap given back", "two_disks"),
+    Demo("no-stick", "No stick", "the installer starts from the disk itself and is given back", "no_stick"),
+    Demo("travelling", "On the road", "a system that travels on an external disk", "travelling"),
+    Demo("removal", "Take one away", "a crowded MBR disk: the old system goes, the other takes its room", "removal"),
+)
+
+
+def demo_of(key: str) -> Demo:
+    """Return a demo by its key."""
+    return next(one for one in DEMOS if one.key == key)
+
+
+def made(one: Demo, folder: Path) -> Job:
+    """Make a demo job anew; its disks are built where they are not there yet."""
+    if not one.recipe:
+        return demo_job(folder)
+    from inkshelf.bench import recipes  # late: the window is ready sooner
+
+    recipe: Callable[[Path], Job] = getattr(recipes, one.recipe)
+    return recipe(folder)
+
+
+def first_day(folder: Path, key: str = "demo") -> Job:
+    """Return a demo job as it was on the first day; built where it is not there yet, which takes seconds."""
     folder.mkdir(parents=True, exist_ok=True)
-    first = folder / "first-day.job.json"
+    first = folder / ("first-day.job.json" if key == "demo" else f"first-day-{key}.job.json")
     try:
         job = jobfile.load(first)
         if not all(Path(one.path).exists() for one in job.sources):
             raise InkshelfError("The demo's image is gone.", "It is built again.")
     except InkshelfError:
-        job = demo_job(folder)
+        job = made(demo_of(key), folder)
         jobfile.save(job, first)
     return job
 
 
-def show_demo(desk: Desk, job: Job, folder: Path) -> None:
-    """Open the demo job; what is changed is saved beside it."""
-    desk.replace_job(job, folder / "demo.job.json")
+def show_demo(desk: Desk, job: Job, folder: Path, key: str = "demo") -> None:
+    """Open a demo job; what is changed is saved beside it."""
+    desk.replace_job(job, folder / f"{key}.job.json")
     desk.show("shelf")
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.core.value import Value
 from inkshelf.ui.chapters import CHAPTERS
+from inkshelf.ui.demo import DEMOS
 
 if TYPE_CHECKING:
     from inkshelf.ui.frame.window import Window
@@ -65,11 +66,21 @@ _GO = tuple(
     Action(f"go.{one.key}", one.title, "Go", f"Ctrl+{place}", lambda w, key=one.key: w.desk.show(key))  # type: ignore[misc]
     for place, one in enumerate(CHAPTERS, 1)
 )
+_DEMOS = tuple(
+    Action(
+        f"job.{one.key}" if one.key == "demo" else f"job.demo-{one.key}",
+        "Open the demo job" if one.key == "demo" else f"Open the demo job: {one.title}",
+        "Job",
+        "",
+        lambda w, key=one.key: w.files.open_demo(key),  # type: ignore[misc]
+    )
+    for one in DEMOS
+)
 ACTIONS: tuple[Action, ...] = (
     Action("job.new", "New job", "Job", "Ctrl+N", lambda w: w.files.new_job()),
     Action("job.open", "Open job…", "Job", "Ctrl+O", lambda w: w.files.open_job()),
     Action("job.save-as", "Save job as…", "Job", "Ctrl+Shift+S", lambda w: w.files.save_as(), _needs_disk),
-    Action("job.demo", "Open the demo job", "Job", "", lambda w: w.files.open_demo()),
+    *_DEMOS,
     Action("job.rescued", "Open the rescued job", "Job", "", lambda w: w.files.open_rescued(), _rescued),
     Action("job.quit", "Quit", "Job", "Ctrl+Q", lambda w: w.close()),
     Action("edit.undo", "Undo", "Edit", "Ctrl+Z", lambda w: w.desk.undo(), _undo),

@@ -143,11 +143,13 @@ class Files:
             self.window.desk.path = chosen
             self.window.desk.save()
 
-    def open_demo(self) -> None:
-        """Open the demo job, building it on first use."""
+    def open_demo(self, key: str = "demo") -> None:
+        """Open a demo job, building it on first use."""
         folder = settings.data_folder() / "demo"
         self._beside(
-            "Building the demo machine", lambda: first_day(folder), lambda job: show_demo(self.window.desk, job, folder)
+            "Building the demo machine",
+            lambda: first_day(folder, key),
+            lambda job: show_demo(self.window.desk, job, folder, key),
         )
 
     def add_image(self, path: Path | None = None) -> None:

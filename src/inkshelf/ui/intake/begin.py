@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
+from inkshelf.ui.demo import DEMOS
 from inkshelf.ui.parts import button, card, label
 
 COMMANDS = "lsblk --json --bytes --output-all > lsblk.json\nsfdisk --json /dev/DISK > sfdisk.json"
@@ -28,7 +29,7 @@ class Ways(Value, frozen=True):
     add_capture: Callable[[], object]
     save_kit: Callable[[], object]
     open_job: Callable[[], object]
-    open_demo: Callable[[], object]
+    open_demo: Callable[[str], object]
 
 
 def begin(ways: Ways) -> list[QWidget]:
@@ -57,7 +58,7 @@ def _ways(ways: Ways) -> QFrame:
         button("Add captured text…", ways.add_capture),
         button("Capture kit…", ways.save_kit, tip="two short scripts to read, and to run on the machine"),
     )
-    opened = (button("Open a job…", ways.open_job), button("Look at the demo job", ways.open_demo))
+    opened = (button("Open a job…", ways.open_job), _demos(ways))
     for buttons in (take, opened):  # two rows: a small screen at 150 % has no room for one
         row = QHBoxLayout()
         for one in buttons:
@@ -65,6 +66,19 @@ def _ways(ways: Ways) -> QFrame:
         row.addStretch(1)
         box.addLayout(row)
     return frame
+
+
+def _demos(ways: Ways) -> QPushButton:
+    """One button, and a list of every demo job with what is in it."""
+    look = button("Look at a demo job", lambda: None)
+    menu = QMenu(look)
+    menu.setAccessibleName("demo jobs")
+    for one in DEMOS:
+        entry = menu.addAction(f"{one.title}: {one.words}")
+        if entry is not None:
+            entry.triggered.connect(lambda _=False, key=one.key: ways.open_demo(key))
+    look.setMenu(menu)
+    return look
 
 
 def _work() -> QFrame:
