@@ -16,6 +16,8 @@ from inkshelf.bench.recipes import wanting
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.meant import meant
+from inkshelf.core.sheet.reckon import reckon
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 
@@ -179,3 +181,21 @@ def test_generated_jobs_of_every_aim_survive_cuts(aim_jobs: AimJobs, batch: int)
         done, _ = aim_jobs.run(seed)
         if done is not None:
             assert [one for one in done.report.checks if not one.ok] == [], f"seed {seed}: {done.aims}"
+
+
+def test_a_volume_that_shrinks_twice_says_what_is_typed_each_time(one: Job) -> None:
+    job = wanting(one, ("no-stick", {"image": "3GiB", "size": "70GiB"}))
+    reading = read(job)
+    first, second = reading.ledger.shrinks
+    shown = reckon(reading, "S1")
+    assert [(box.box, box.text) for box in shown.typed[:2]] == [
+        (f"type into the shrink box (MB), step {first.step}", str(first.type_mib)),
+        (f"type into the shrink box (MB), step {second.step}", str(second.type_mib)),
+    ]
+    size = reading.plan.planned.find("S1")[1].size
+    assert shown.exact.replace(" ", "").replace("\N{NARROW NO-BREAK SPACE}", "") == f"{size}B"
+    assert first.to_bytes == second.from_bytes
+    for one_shrink in (first, second):
+        _, said = meant(reading, "S1", str(one_shrink.type_mib), "mib")
+        assert said[:2] == (f"at step {one_shrink.step}", "as planned")
+    assert f"{second.type_mib / 1024:.2f} GB" in str(shown.after)

@@ -62,7 +62,7 @@ def plan_lines(reading: Reading, found: tuple[Finding, ...]) -> list[str]:
     for one in reading.ledger.shrinks:
         lines += [
             "",
-            f"Shrink {one.call} from {both(one.from_bytes)} to {both(one.to_bytes)}: type {one.type_mib} into the box (it takes MiB)",
+            f"Step {one.step}: shrink {one.call} from {both(one.from_bytes)} to {both(one.to_bytes)}: type {one.type_mib} into the box (it takes MiB)",
         ]
     lines.append("")
     for number, line in enumerate(_step_lines(reading), 1):

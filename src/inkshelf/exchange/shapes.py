@@ -145,7 +145,7 @@ def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
             }
         )
     shrinks = [
-        {"call": one.call, "from_bytes": one.from_bytes, "to_bytes": one.to_bytes, "type_mib": one.type_mib}
+        {"call": one.call, "step": one.step, "from_bytes": one.from_bytes, "to_bytes": one.to_bytes, "type_mib": one.type_mib}
         for one in reading.ledger.shrinks
     ]
     return {

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from inkshelf.core.aims.volumes import New
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.errors import PlanError
@@ -134,9 +136,14 @@ def finding_others(found: Machine, done: Install) -> list[Step]:
 
 
 def entered(
-    found: Machine, disk: Disk, kind: Profile, startup: Startup | None, numbers: tuple[int, ...] = (), *, first: bool = True
+    found: Machine,
+    disk: Disk,
+    kind: Profile,
+    startup: Startup | None,
+    numbers: tuple[int, ...] = (),
+    by: Literal["installer", "person"] = "installer",
 ) -> list[Step]:
-    """Return the steps after which firmware has an entry for the system, first in its order unless it is to come last.
+    """Return the steps after which firmware has an entry for the system, first in its order.
 
     ``numbers``: those of entries that other steps made meanwhile. An NT-family system that shares boot data with another has its entry.
     """
@@ -162,8 +169,7 @@ def entered(
         path=path,
     )
     order = (*numbers, *firmware.order)
-    ordered = (number, *order) if first else (*order, number)
-    return [AddEntry(entry), *([SetOrder(ordered)] if order else [])]
+    return [AddEntry(entry, by=by), *([SetOrder((number, *order))] if order else [])]
 
 
 def required_startup(disk: Disk, new: New, mode: str, mark: str = "") -> Startup | None:

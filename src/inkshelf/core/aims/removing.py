@@ -157,7 +157,7 @@ def _others_first(found: Machine, disk: Disk, root: Volume, own: Belongings, sta
     ]
     made = [entry for one in without_way if (entry := _entry_for(found, one, {*first, *_numbers(steps)}))]
     for entry in made:
-        steps.append(AddEntry(entry))
+        steps.append(AddEntry(entry, by="person"))
         first.append(entry.number)
     order = (*first, *(one for one in found.firmware.order if one not in first))
     now = (*found.firmware.order, *(entry.number for entry in made))

@@ -141,7 +141,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
         entry = _entry(found, disk, staged, kind)
         steps: list[Step] = [*assured(found, medium=False), Confirm("material"), *suspended(found)]
         steps += [*woken(found, [place.giver] if place.giver else []), *_shrunk(place.giver, _ends_before(place.giver, at))]
-        steps += [*staged.steps, Stage(staged.calls["stage"], self.contents, kind.title, files), AddEntry(entry)]
+        steps += [*staged.steps, Stage(staged.calls["stage"], self.contents, kind.title, files), AddEntry(entry, by="person")]
         steps += _shrunk(place.giver, place.giver_bytes)
         hide, show = hidden(found) if self.esp == "own" else ([], [])
         now = fold(found, tuple(steps)).planned

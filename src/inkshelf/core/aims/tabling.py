@@ -145,7 +145,7 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
                 continue
             kind = profile("nt-desktop" if of_nt(volume) else "linux-desktop")
             steps.append(PutLoader(volume.call, made.call, _loaders(volume)))
-            known = entered(now, disk, kind, startup, numbers)
+            known = entered(now, disk, kind, startup, numbers, by="person")
             entries += known
             numbers = (*(one.entry.number for one in known if hasattr(one, "entry")), *numbers)
         mode: list[Step] = [SetMode("uefi")] if now.firmware.mode != "uefi" else []

@@ -78,11 +78,12 @@ def _ways_out(reading: Reading) -> tuple[ChangeAim, ...]:
 
 
 def _shrinks(reading: Reading) -> Iterator[tuple[int, Shrink, Volume]]:
-    for number, step in enumerate(reading.job.steps, 1):
-        if isinstance(step, Shrink):
-            found = reading.plan.found.find(step.call)
-            if found:
-                yield number, step, found[1]
+    """The last shrink of every volume that shrinks: one that does so twice is judged by what it comes to."""
+    last = {step.call: (number, step) for number, step in enumerate(reading.job.steps, 1) if isinstance(step, Shrink)}
+    for call, (number, step) in last.items():
+        found = reading.plan.found.find(call)
+        if found:
+            yield number, step, found[1]
 
 
 @check

@@ -23,8 +23,11 @@ def meant(reading: Reading, call: str, text: str, box: str) -> tuple[Meant, tupl
         raise PlanError(f"There is no volume {call}.", f"Choose one of: {known}." if known else "Take a disk in first.")
     disk, volume = found
     number = meaning(text, box, whole=disk.size, sector=disk.sector)
-    narrowed = next((one for one in reading.ledger.shrinks if one.call == call), None)
+    times = [one for one in reading.ledger.shrinks if one.call == call]
+    narrowed = min(times, key=lambda one: abs(one.from_bytes - one.to_bytes - number.size), default=None)
     said = _taken_away(reading, narrowed, number.size) if narrowed else _sized(reading, volume, number.size)
+    if narrowed and len(times) > 1:  # a volume that shrinks twice: the number is meant for the nearest of the two
+        said = (f"at step {narrowed.step}", *said)
     return number, (*said, *((number.mistake,) if number.mistake else ()))
 
 

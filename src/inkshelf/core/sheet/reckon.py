@@ -55,7 +55,8 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
     if found is None:
         return None
     disk, volume = found
-    narrowed = next((one for one in shrinks if one.call == call), None)
+    times = [one for one in shrinks if one.call == call]
+    narrowed = times[-1] if times else None
     boxes = to_type(volume.size, disk.size, disk.sector)
     after: tuple[tuple[str, str], ...] = (
         ("a box in MB shows", grouped(volume.size // MIB)),
@@ -63,9 +64,14 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
     )
     detail = f"{WORDS[volume.role]}, partition {volume.number}"
     if narrowed:
-        box = Typed("type into the shrink box (MB)", str(narrowed.type_mib), "MiB to take away, whatever the label says")
-        boxes = (box, *boxes)
-        gap = narrowed.from_bytes - narrowed.to_bytes + _behind(reading.plan.found, call)
+        hint = "MiB to take away, whatever the label says"
+        named = ("",) if len(times) == 1 else tuple(f", step {one.step}" for one in times)
+        own = tuple(
+            Typed(f"type into the shrink box (MB){when}", str(one.type_mib), hint)
+            for when, one in zip(named, times, strict=True)
+        )
+        boxes = (*own, *boxes)
+        gap = narrowed.from_bytes - narrowed.to_bytes + (_behind(reading.plan.found, call) if len(times) == 1 else 0)
         screen = ("afterwards the screen says", f"{grouped(volume.size // MIB)} MB")
         after = (screen, ("and a gap (binary, called GB) of", f"{gap / GIB:.2f} GB"))
         detail = f"end of {call}, after the shrink"

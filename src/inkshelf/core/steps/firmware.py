@@ -27,12 +27,13 @@ class SetSecureBoot(StepBase, frozen=True, tag="secure-boot"):
 
 
 class AddEntry(StepBase, frozen=True, tag="add-entry"):
-    """A boot entry is added to the firmware's variables."""
+    """A boot entry is added to the firmware's variables; ``by``: who makes it, an installer by itself or a person."""
 
     actor: ClassVar[Actor] = "firmware"
     writes: ClassVar[Writes] = "variables"
 
     entry: BootEntry
+    by: Literal["installer", "person"] = "installer"
 
     def apply(self, machine: Machine) -> Machine:
         """Add the entry at the end of the order; its number must be free."""

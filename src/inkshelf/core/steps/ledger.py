@@ -26,13 +26,17 @@ class Stretch(Value, frozen=True):
 
 
 class Narrowing(Value, frozen=True):
-    """One shrink: sizes in bytes, and the MiB to type into the shrink box of the system that owns the volume."""
+    """One shrink: sizes in bytes, and the MiB to type into the shrink box of the system that owns the volume; ``step``: its number.
+
+    A volume may shrink more than once, each time from the size that the time before left.
+    """
 
     call: str
     from_bytes: int
     to_bytes: int
     type_mib: int
     relocates_bytes: int
+    step: int = 0
 
 
 class Ledger(Value, frozen=True):
@@ -59,7 +63,9 @@ def ledger(plan: Fold, steps: tuple[Step, ...]) -> Ledger:
     lost = []
     old = {volume.call: volume for _, volume in plan.found.volumes()}
     shrinks = tuple(_narrowings(plan, done))
-    inside = {one.call: one.relocates_bytes for one in shrinks}
+    inside: dict[str, int] = {}
+    for one in shrinks:
+        inside[one.call] = inside.get(one.call, 0) + one.relocates_bytes
     for call, volume in old.items():
         after = plan.planned.find(call)
         if call in given_up or after is None:
@@ -93,7 +99,9 @@ def _narrowings(plan: Fold, steps: tuple[Step, ...]) -> list[Narrowing]:
                 continue
             volume = before[1]
             behind = used_beyond(volume.filesystem, step.to_bytes) if volume.filesystem else 0
-            found.append(Narrowing(step.call, volume.size, step.to_bytes, mib_to_type(volume.size - step.to_bytes), behind))
+            found.append(
+                Narrowing(step.call, volume.size, step.to_bytes, mib_to_type(volume.size - step.to_bytes), behind, number + 1)
+            )
     return found
 
 

@@ -27,7 +27,7 @@ def draw_shelf(
     """Draw everything."""
     ink = theme.current()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for ribbon in shelf.ribbons:
+    for ribbon in sorted(shelf.ribbons, key=lambda one: one.kind == "lost"):  # what is lost is said over what is kept
         _ribbon(painter, ribbon)
     for words, y in (("as found", FOUND_TOP - 14), ("as planned", PLANNED_TOP - 18)):
         painter.setFont(theme.serif(14, 600))
@@ -80,6 +80,10 @@ def _given_up(painter: QPainter, ribbon: Ribbon) -> None:
     wide = painter.fontMetrics().horizontalAdvance(ribbon.words)
     begin = max(BESIDE_PLANNED, left + (right - left - wide) / 2)
     if begin + wide <= right:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ink.color("paper"))
+        painter.drawRoundedRect(QRectF(begin - 5, top + 24, wide + 10, 19), 3, 3)
+        painter.setPen(ink.color("stop"))
         painter.drawText(QPointF(begin, top + 38), ribbon.words)
 
 

@@ -43,6 +43,16 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         ("file", entry.path),
         ("if it is ever lost, as root", create),
     )
+    if step.by == "person":
+        return Words(
+            "Entries",
+            f"Make the boot entry “{entry.title}”",
+            (*values[:-1], ("type, as root", create)),
+            "efibootmgr -v lists it with this partition's GUID and this file.",
+            back="" if known else "NNNN stands for its number",
+            back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
+            minutes=2,
+        )
     return Words(
         "Entries",
         f"Boot entry “{entry.title}” is there",

@@ -98,12 +98,12 @@ def _regenerate(step: Regenerate, scene: Scene) -> Words:
     """One function for a menu that gains an entry and one that loses some."""
     return Words(
         "Entries",
-        f"Make the menu of {step.call} anew, now that every other system is in its place",
+        f"Make the menu of {step.call} anew: it lists what is there now",
         (
             ("as root, in the new system", exact("linux", "regenerate_menu")),
             ("or, if it lacks that", exact("linux", "regenerate_menu_other")),
         ),
-        "It names every other system it found; one that is missing is not in the menu either. The menu lists them at the next start.",
+        "It names every system it found, and no other; one that is missing is not in the menu either. That is what the next start shows.",
         back=f"take the finder's line out of {exact('linux', 'menu_defaults')} and make the menu anew",
         minutes=2,
     )

@@ -112,11 +112,15 @@ def _start_code(step: WriteStartCode, scene: Scene) -> Words:
     return Words(
         "Entries",
         f"Write the {'NT' if nt else 'Linux'} family's start code to disk {step.disk}",
-        (("disk", disk.identity()), how),
+        (
+            ("disk", disk.identity()),
+            ("first, as root: keep what is there", f"dd if={device} of=start-code-before bs=440 count=1"),
+            how,
+        ),
         "It says that it was done; the records of the partitions behind the code stay as they are.",
         "Code of another family in that sector is written over: what it started then starts only through the new one.",
-        back=f"the old code lies in start-code-before: dd if=start-code-before of={device} bs=440 count=1",
-        commands=(f"dd if={device} of=start-code-before bs=440 count=1",),
+        back="the old code lies in start-code-before",
+        back_lines=(f"dd if=start-code-before of={device} bs=440 count=1",),
         minutes=3,
     )
 
