@@ -18,6 +18,7 @@ from inkshelf.ui import theme
 from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.shelf import painter as drawn
+from inkshelf.ui.shelf.hatches import draw_hatch
 from inkshelf.ui.shelf.layout import HEIGHT, lay_out
 
 ROLES = get_args(Role)
@@ -76,7 +77,7 @@ def hatch(role: str) -> QImage:
     image.fill(QColor("white"))
     painter = QPainter(image)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    drawn._hatch(painter, QRectF(0, 0, 90, 120), role)
+    draw_hatch(painter, QRectF(0, 0, 90, 120), role)
     painter.end()
     return image
 
@@ -88,7 +89,8 @@ def difference(one: QImage, other: QImage) -> int:
 
 def test_roles_are_told_apart_without_colour(qapp: QApplication) -> None:
     patterns = {
-        role: hatch(role) for role in ("system", "data", "recovery", "reserved", "startup", "swap", "container", "unknown")
+        role: hatch(role)
+        for role in ("system", "data", "recovery", "reserved", "startup", "swap", "container", "medium", "unknown")
     }
     for one, other in combinations(patterns, 2):
         assert difference(patterns[one], patterns[other]) > 40, (one, other)

@@ -62,7 +62,7 @@ def test_kinds_are_added_numbered_answered_and_taken_out(page: object, window: W
     click(page, page.questions.fold.text())
     click(page, "NTFS")
     assert window.desk.job.aims[0].share == "ntfs"
-    assert "files that all systems share" not in page.questions.fold.text()
+    assert "Files that all systems share" not in page.questions.fold.toolTip()
     click(page, "take it out")
     assert [one.kind for one in window.desk.job.aims] == ["give-back"]
     click(window, "Undo")

@@ -70,10 +70,10 @@ class Questions(QWidget):
             (made.chosen() if isinstance(made, Choice) else made).setFocus()
 
     def _fold_words(self, hidden: list[Question], asked: tuple[Question, ...]) -> None:
-        usual = ", ".join(
-            f"{one.title[:1].lower()}{one.title[1:]}" if not one.title[:2].isupper() else one.title for one in hidden
-        )
-        self.fold.setText(f"{usual}: as usual here".replace("&", "&&") if hidden else "show only what is not as usual")
+        names = ", ".join(one.title for one in hidden)
+        self.fold.setText(f"{len(hidden)} more answers are as usual here" if hidden else "show only what is not as usual")
+        self.fold.setToolTip(names)
+        self.fold.setAccessibleDescription(names)
         self.fold.setVisible(bool(hidden) or (self._all and any(_as_usual(self._aim, one) for one in asked)))
 
     def _unfold(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from inkshelf.core.aims import AimBase, Beside
@@ -52,11 +53,13 @@ class AimChapter(Page):
 
     def _questions(self) -> QFrame:
         frame, box = card()
+        self._which = QHBoxLayout()
+        box.addLayout(self._which)
         head = QHBoxLayout()
         self.sentence = label("", theme.serif(18), wrap=True)
         head.addWidget(self.sentence, 1)
-        self._which = QHBoxLayout()
-        head.addLayout(self._which)
+        self.more = button("one more of these", self._one_more, link=True)
+        head.addWidget(self.more)
         self.out = button("take it out", self._take_out, link=True)
         head.addWidget(self.out)
         box.addLayout(head)
@@ -68,6 +71,10 @@ class AimChapter(Page):
         self.fault.setProperty("bad", True)
         box.addWidget(self.fault)
         return frame
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.ways.fit(self.width() - 62)
 
     # -- what is pressed -----------------------------------------------------------------------------------------
     def _pressed(self, kind: str) -> None:
@@ -137,8 +144,7 @@ class AimChapter(Page):
             )
             which.set_value(self.shown)
             self._which.addWidget(which)
-        if aim is not None:
-            self._which.addWidget(button("one more of these", self._one_more, link=True))
+        self.more.setVisible(aim is not None)
 
     def _look_at(self, identity: object) -> None:
         self.shown = str(identity)

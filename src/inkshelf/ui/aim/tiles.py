@@ -89,16 +89,17 @@ class AimTile(QAbstractButton):
         words, before, after = PICTURES[self.kind]
         for top, pieces in ((9.0, before), (26.0, after)):
             for piece in pieces:
-                _draw(painter, 13, self.width() - 26.0, top, piece)
+                _draw(painter, 10, self.width() - 20.0, top, piece)
         painter.setFont(theme.sans(12, 600 if inked else 500))
         painter.setPen(ink.color("ink" if inked else "pencil"))
-        painter.drawText(QPointF(13, self.height() - 10), words)
+        words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, self.width() - 14)
+        painter.drawText(QPointF(10, self.height() - 10), words)
         for place, number in enumerate(self.numbers):
             self._badge(painter, number, place)
 
     def _badge(self, painter: QPainter, number: int, place: int) -> None:
         ink = theme.current()
-        spot = QRectF(self.width() - 25.0 - 21 * place, self.height() - 25, 18, 18)
+        spot = QRectF(self.width() - 23.0 - 21 * place, 4, 18, 18)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(ink.color("ink"))
         painter.drawEllipse(spot)

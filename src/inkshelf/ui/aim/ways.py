@@ -19,6 +19,7 @@ from inkshelf.ui.parts import OneLine, button, card, clear, label
 
 NARROWEST = 14.0
 MOST_SHOWN = 3
+CARD = 232  # pixels that a card needs
 
 
 class SmallShelf(QWidget):
@@ -83,6 +84,8 @@ class Ways(QWidget):
         self.desk = desk
         self._of: Job | None = None
         self._found: list[Candidate] = []
+        self._ways: tuple[Candidate, ...] = ()
+        self._count = MOST_SHOWN
         self._working: Iterator[Candidate] | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -104,7 +107,7 @@ class Ways(QWidget):
         job = self.desk.job
         if job is self._of:
             return
-        self._of, self._found = job, []
+        self._of, self._found, self._ways = job, [], ()
         self.setVisible(bool(job.aims) and not job.plan_fault)
         self._working = worked_out(job) if self.isVisibleTo(self.parentWidget()) else None
         self._next.start() if self._working else self._next.stop()
@@ -121,17 +124,25 @@ class Ways(QWidget):
             return
         self._next.stop()
         self._working = None
-        ways = chosen(tuple(self._found), MOST_SHOWN)
+        self._ways = ways = chosen(tuple(self._found), MOST_SHOWN)
         self._show(ways)
         more = "worked out in full; none is better in everything"
         self.state.setText(more if len(ways) > 1 else "no other answer leads to a way that is better in anything")
 
+    def fit(self, width: int) -> None:
+        """Show as many cards as there is room for."""
+        count = max(1, min(MOST_SHOWN, width // CARD))
+        if count != self._count:
+            self._count = count
+            self._show(self._ways or tuple(self._found[:1]))
+
     def _show(self, ways: tuple[Candidate, ...]) -> None:
         clear(self.row)
+        ways = ways[: self._count]
         best = _ranks(ways)
         for place, one in enumerate(ways):
             self.row.addWidget(self._card(chr(ord("A") + place), one, best), 1)
-        for _ in range(MOST_SHOWN - len(ways)):
+        for _ in range(self._count - len(ways)):
             self.row.addStretch(1)
 
     def _card(self, letter: str, one: Candidate, ranks: dict[tuple[str, str], str]) -> QWidget:

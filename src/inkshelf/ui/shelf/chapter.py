@@ -14,8 +14,11 @@ from inkshelf.ui.desk import Desk
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, OneLine, button, clear, draw_call, label, scrolled
 from inkshelf.ui.shelf.board import Board
+from inkshelf.ui.shelf.key import HatchKey
+from inkshelf.ui.shelf.overview import AllDisks
 
 SPARE = 40
+ALL = "all"
 
 
 class ShelfChapter(Page):
@@ -37,7 +40,10 @@ class ShelfChapter(Page):
         self.board = Board(desk)
         self._disks: Choice | None = None
         self._known: tuple[str, ...] = ()
+        self.together = False  # every disk, one below the other
         box.addWidget(self.board)
+        self.all_disks = AllDisks(desk, self._choose)
+        box.addWidget(self.all_disks)
         self.bytes = ByteRow(desk)
         box.addWidget(self.bytes)
         self.stops = StopStrip(desk)
@@ -53,10 +59,14 @@ class ShelfChapter(Page):
         if self.board.disk not in {one.id for one in disks} and disks:
             self.board.disk = disks[0].id
         self._heading()
-        for part in (self.board, self.bytes, self.stops):
+        self.together = self.together and len(disks) > 1
+        self.board.setVisible(bool(disks) and not self.together)
+        self.all_disks.setVisible(self.together)
+        for part in (self.bytes, self.stops):
             part.setVisible(bool(disks))
         self._empty.setVisible(not disks)
         self.board.refresh()
+        self.all_disks.update()
         self.bytes.update()
         self.stops.refresh()
         self._fill()
@@ -72,11 +82,17 @@ class ShelfChapter(Page):
 
     def _fill(self) -> None:
         """Give the boards the height that nothing else needs; what is left over stays free at the foot."""
-        others = self._inside.minimumSizeHint().height() - self.board.height()
-        self.board.fill(self.height() - others - SPARE)
+        shown = self.all_disks if self.together else self.board
+        others = self._inside.minimumSizeHint().height() - shown.height()
+        shown.fill(self.height() - others - SPARE)
 
     def _heading(self) -> None:
-        facts = (*tuple(f"{one.id}{one.identity()}" for one in self.desk.job.found.disks), self.board.disk, self.desk.job.unit)
+        facts = (
+            *tuple(f"{one.id}{one.identity()}" for one in self.desk.job.found.disks),
+            self.board.disk,
+            self.desk.job.unit,
+            str(self.together),
+        )
         if facts == self._known:
             return
         self._known = facts
@@ -89,8 +105,9 @@ class ShelfChapter(Page):
             self._head.addStretch(1)
             return
         if len(disks) > 1:
-            self._disks = Choice("disk", [(f"Disk {one.id}", one.id) for one in disks], self._choose)
-            self._disks.set_value(disk.id)
+            each = [(f"Disk {one.id}", one.id) for one in disks]
+            self._disks = Choice("disk", [("all disks", ALL), *each], self._choose)
+            self._disks.set_value(ALL if self.together else disk.id)
             self._head.addWidget(self._disks)
         else:
             name = label(f"Disk {disk.id}", theme.serif(17))
@@ -98,13 +115,22 @@ class ShelfChapter(Page):
             self._head.addWidget(name, 0, Qt.AlignmentFlag.AlignBottom)
         self._head.addSpacing(8)
         facts_line = f"{both(disk.size)} · {disk.model or 'model not known'} · serial {disk.serial or 'not known'} · {disk.table.kind.upper()} · {disk.sector}-byte sectors"
-        line = OneLine(facts_line, theme.sans(12), quiet=True)
+        line = OneLine(
+            "as found in the strip, as planned on the board" if self.together else facts_line, theme.sans(12), quiet=True
+        )
         line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.setContentsMargins(0, 0, 0, 6)
         self._head.addWidget(line, 1, Qt.AlignmentFlag.AlignBottom)
+        self._head.addWidget(button("key to the hatches", self.show_key, link=True), 0, Qt.AlignmentFlag.AlignBottom)
+
+    def show_key(self) -> None:
+        """Open the key to the hatches."""
+        HatchKey(self.window() or self).open_over()
 
     def _choose(self, disk: object) -> None:
-        self.board.disk = str(disk)
+        self.together = disk == ALL
+        if not self.together:
+            self.board.disk = str(disk)
         self.refresh()
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
 from inkshelf.ui.parts import draw_call
+from inkshelf.ui.shelf.hatches import draw_hatch, draw_lines
 from inkshelf.ui.shelf.layout import Brace, Edge, Ribbon, Shelf, Spine
 
 FOUND_TOP, FOUND_HEIGHT = 30.0, 122.0
@@ -42,11 +43,11 @@ def draw_shelf(
         (shelf.planned_gaps, PLANNED_FOOT, PLANNED_HEIGHT),
     ):
         for space in spaces:
-            _gap(painter, space.x, space.width, foot, height, space.size)
+            draw_gap(painter, space.x, space.width, foot, height, space.size)
     for spine in shelf.found:
-        _spine(painter, spine, FOUND_FOOT, FOUND_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
+        draw_spine(painter, spine, FOUND_FOOT, FOUND_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
     for spine in shelf.planned:
-        _spine(painter, spine, PLANNED_FOOT, PLANNED_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
+        draw_spine(painter, spine, PLANNED_FOOT, PLANNED_HEIGHT, chosen=spine.call == selected, warm=spine.call == hovered)
     _notches(painter, shelf, {selected, hovered})
     painter.setPen(QPen(ink.color("ink"), 4))
     for foot in (FOUND_FOOT, PLANNED_FOOT):
@@ -111,7 +112,8 @@ def _ribbon(painter: QPainter, ribbon: Ribbon) -> None:
             painter.drawText(QPointF(left, middle + 3), ribbon.words)
 
 
-def _gap(painter: QPainter, x: float, width: float, foot: float, height: float, size: int) -> None:
+def draw_gap(painter: QPainter, x: float, width: float, foot: float, height: float, size: int) -> None:
+    """Draw free room on a plank, with its size."""
     ink = theme.current()
     box = QRectF(x + 2, foot - height * 0.82, max(8.0, width - 4), height * 0.82)
     pen = QPen(ink.color("faint"), 1.2)
@@ -135,7 +137,8 @@ def _size_lines(size: int, width: float) -> list[str]:
     return [figure] if QFontMetricsF(theme.mono(11)).horizontalAdvance(figure) <= width - 4 else figure.split(" ")
 
 
-def _spine(painter: QPainter, spine: Spine, foot: float, height: float, *, chosen: bool, warm: bool) -> None:
+def draw_spine(painter: QPainter, spine: Spine, foot: float, height: float, *, chosen: bool, warm: bool) -> None:
+    """Draw a volume that stands on a plank at ``foot``, ``height`` pixels high where it is a full one."""
     ink = theme.current()
     high = height * spine.height
     box = QRectF(spine.x, foot - high, spine.width, high)
@@ -146,7 +149,7 @@ def _spine(painter: QPainter, spine: Spine, foot: float, height: float, *, chose
         level = high * max(spine.level, 0.02)
         painter.setBrush(ink.color("used"))
         painter.drawRect(QRectF(box.left(), foot - level, box.width(), level))
-    _hatch(painter, box, spine.role)
+    draw_hatch(painter, box, spine.role)
     if spine.level and not spine.planned:
         painter.setPen(QPen(ink.color("ink"), 1.2))
         painter.drawLine(
@@ -258,50 +261,6 @@ def _over(painter: QPainter, box: QRectF, text: str, *, centre: bool = False) ->
     painter.drawText(QRectF(left, box.top(), wide + 2, box.height()), Qt.AlignmentFlag.AlignVCenter, text)
 
 
-def _hatch(painter: QPainter, box: QRectF, role: str) -> None:
-    """Role by pattern first: readable in grey and by colour-blind people."""
-    ink = theme.current()
-    painter.save()
-    painter.setClipRect(box)
-    pen = QPen(ink.color("pencil", 80), 1)
-    painter.setPen(pen)
-    x, y, right, bottom = box.left(), box.top(), box.right(), box.bottom()
-    if role == "system":
-        _lines(painter, [(x, at, right, at) for at in _steps(y + 8, bottom, 9)])
-    elif role == "data":
-        _lines(painter, [(at, y, at, bottom) for at in _steps(x + 6, right, 8)])
-    elif role == "recovery":
-        _lines(painter, [(at, bottom, at + bottom - y, y) for at in _steps(x - (bottom - y), right, 9)])
-    elif role == "reserved":
-        _lines(painter, [(at, bottom, at + bottom - y, y) for at in _steps(x - (bottom - y), right, 8)])
-        _lines(painter, [(at, y, at + bottom - y, bottom) for at in _steps(x - (bottom - y), right, 8)])
-    elif role == "startup":
-        painter.setPen(QPen(ink.color("pencil", 150), 1.7))
-        painter.drawPoints(QPolygonF([QPointF(a, b) for b in _steps(y + 6, bottom, 8) for a in _steps(x + 5, right, 8)]))
-    elif role == "swap":
-        for at in _steps(y + 6, bottom + 8, 9):
-            painter.drawPolyline(
-                QPolygonF([QPointF(one, at + (3 if place % 2 else 0)) for place, one in enumerate(_steps(x - 2, right + 8, 6))])
-            )
-    elif role == "container":
-        for inset in _steps(4, min(box.width(), box.height()) / 2, 7):
-            painter.drawRect(box.adjusted(inset, inset, -inset, -inset))
-    painter.restore()
-
-
-def _steps(start: float, end: float, step: float) -> list[float]:
-    return [start + step * place for place in range(max(0, int((end - start) / step) + 1))]
-
-
-def _lines(painter: QPainter, lines: list[tuple[float, float, float, float]]) -> None:
-    painter.setRenderHint(
-        QPainter.RenderHint.Antialiasing, any(x1 != x2 and y1 != y2 for x1, y1, x2, y2 in lines[:1])
-    )  # straight ones are crisp without
-    if lines:
-        painter.drawLines(*(QLineF(*line) for line in lines))
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-
-
 def _pinned(painter: QPainter, spine: Spine, x: float, pinned: int) -> None:
     """The notch: behind it nothing lies that the volume's own system could not move."""
     ink = theme.current()
@@ -353,7 +312,7 @@ def _tape(painter: QPainter, shelf: Shelf, width: float, unit: str) -> None:
     painter.drawRect(QRectF(0.5, TAPE_TOP, width - 1, TAPE_HEIGHT))
     painter.setFont(theme.mono(11))
     painter.setPen(QPen(ink.color("tape_ink"), 1))
-    _lines(painter, [(tick.x, TAPE_TOP, tick.x, TAPE_TOP + (11 if tick.long else 5)) for tick in shelf.ticks])
+    draw_lines(painter, [(tick.x, TAPE_TOP, tick.x, TAPE_TOP + (11 if tick.long else 5)) for tick in shelf.ticks])
     for tick in shelf.ticks:
         if tick.text and tick.x < width - 46:
             wide = painter.fontMetrics().horizontalAdvance(tick.text)
