@@ -17,12 +17,17 @@ def _step(reading: Reading, subject: str) -> int:
     )
 
 
+def _only_looks(reading: Reading) -> bool:
+    """Whether the plan writes nothing at all: then nobody can lose anything by it."""
+    return bool(reading.job.steps) and all(step.writes == "none" for step in reading.job.steps)
+
+
 @check
 def backup(reading: Reading) -> Iterator[Finding]:
     """A back-up that nobody has opened is not a back-up."""
     state = reading.plan.found.conditions.backup
     kept = tuple(volume.call for _, volume in reading.plan.found.volumes() if volume.holds)
-    if not kept or state == "read back":
+    if not kept or state == "read back" or _only_looks(reading):
         return
     marked = Know("backup", "read back", "Mark as read back")
     if state == "made":
@@ -64,7 +69,7 @@ def encryption(reading: Reading) -> Iterator[Finding]:
         for _, volume in reading.plan.found.volumes()
         if volume.filesystem and volume.filesystem.kind == "nt-encrypted"
     )
-    if not systems and not locked:
+    if (not systems and not locked) or _only_looks(reading):
         return
     if known.encrypted is None and not locked:
         yield Finding(
@@ -117,6 +122,8 @@ def given_up(reading: Reading) -> Iterator[Finding]:
 def mains(reading: Reading) -> Iterator[Finding]:
     """A shrink on battery."""
     state = reading.plan.found.conditions.mains
+    if _only_looks(reading):
+        return
     if state is False:
         yield Finding(
             "people.mains",
@@ -140,7 +147,7 @@ def mains(reading: Reading) -> Iterator[Finding]:
 @check
 def consent(reading: Reading) -> Iterator[Finding]:
     """The owner's consent in writing."""
-    if reading.job.steps and not reading.plan.found.conditions.consent:
+    if reading.job.steps and not reading.plan.found.conditions.consent and not _only_looks(reading):
         step = _step(reading, "consent")
         yield Finding(
             "people.consent",
@@ -155,8 +162,8 @@ def consent(reading: Reading) -> Iterator[Finding]:
 @check
 def memory(reading: Reading) -> Iterator[Finding]:
     """Swap depends on memory."""
-    aim = reading.job.aim
-    if aim and aim.swap != "none" and reading.plan.found.ram_bytes is None:
+    swaps = [(one.id, getattr(one, "swap", "none")) for one in reading.job.aims]
+    if any(swap != "none" for _, swap in swaps) and reading.plan.found.ram_bytes is None:
         yield Finding(
             "people.ram",
             "warn",
@@ -165,12 +172,14 @@ def memory(reading: Reading) -> Iterator[Finding]:
             (),
             (Show("intake", "Enter the memory"),),
         )
-    if aim and aim.swap == "hibernate" and reading.plan.found.firmware.secure_boot == "on":
+    for identity, swap in swaps:
+        if swap != "hibernate" or reading.plan.found.firmware.secure_boot != "on":
+            continue
         yield Finding(
-            "firmware.lockdown",
+            "firmware.lockdown" if len(swaps) == 1 else f"firmware.lockdown.{identity}",
             "warn",
             "Hibernation with Secure Boot on",
             "Most kernels refuse to hibernate then; the swap would be larger than it needs to be.",
             (),
-            (ChangeAim("swap", "sqrt", "Use the square-root rule"),),
+            (ChangeAim("swap", "sqrt", "Use the square-root rule", identity),),
         )

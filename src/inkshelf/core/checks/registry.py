@@ -27,11 +27,12 @@ class Know(Value, frozen=True):
 
 
 class ChangeAim(Value, frozen=True):
-    """Remedy: change one field of the aim."""
+    """Remedy: change one field of an aim; ``aim``: its identity (empty: the one of the kind "beside")."""
 
     field: str
     value: str | int | None
     title: str
+    aim: str = ""
 
 
 class AnswerFor(Value, frozen=True):
@@ -124,8 +125,11 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
     """Return the job after a remedy. ``Show`` changes nothing; ``AnswerFor`` needs a reason."""
     if isinstance(remedy, Know):
         return know(job, remedy.field, remedy.value)
-    if isinstance(remedy, ChangeAim) and job.aim is not None:
-        return changed_aim(job, replace(job.aim, **{remedy.field: remedy.value}))
+    if isinstance(remedy, ChangeAim):
+        aim = next((one for one in job.aims if one.id == remedy.aim), None) if remedy.aim else job.aim
+        if aim is None:
+            raise PlanError("The aim that this would change is not in the job.", "Choose an aim first.")
+        return changed_aim(job, replace(aim, **{remedy.field: remedy.value}))
     if isinstance(remedy, ByHand):
         return change(job, remedy.verb, remedy.call, **dict(remedy.words))
     if isinstance(remedy, AnswerFor) and reason.strip():

@@ -78,7 +78,7 @@ def system_partitions(reading: Reading) -> Iterator[Finding]:
             "No EFI system partition",
             "UEFI firmware has nothing to start from.",
             (),
-            (ChangeAim("esp", "own", "Plan one of its own"),),
+            (ChangeAim("esp", "own", "Plan one of its own"),) if reading.job.aim else (Show("aim", "Look at the aim"),),
         )
     for _, volume in holders:
         system = volume.filesystem
@@ -119,7 +119,9 @@ def loaders_fit(reading: Reading) -> Iterator[Finding]:
                     f"{step.esp} is too full",
                     f"The loaders need {binary(need)}; {binary(system.size_bytes - system.used_bytes)} are free.",
                     (step.esp,),
-                    (ChangeAim("esp", "own", "Give the new system its own"),),
+                    (ChangeAim("esp", "own", "Give the new system its own"),)
+                    if reading.job.aim and step.id.startswith(f"{reading.job.aim.id}.")
+                    else (Show("aim", "Choose another aim"),),
                 )
 
 

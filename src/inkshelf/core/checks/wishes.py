@@ -1,0 +1,119 @@
+"""Findings about what an aim asks for, and what it leaves behind: memory, room that is kept, a staging volume, a disk that travels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkshelf.core.aims.owning import OwnDisk
+from inkshelf.core.aims.removing import Remove
+from inkshelf.core.aims.stickless import NoStick
+from inkshelf.core.aims.travelling import Travelling
+from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
+from inkshelf.core.fit.room import stretches
+from inkshelf.core.machine.profiles import profile
+from inkshelf.core.plan.job import found_by
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import GIB, binary
+from inkshelf.core.steps.kinds import Install
+
+LIGHT = "linux-light"
+
+
+@check
+def memory_for_systems(reading: Reading) -> Iterator[Finding]:
+    """A system that needs more memory than the machine has."""
+    ram = reading.plan.found.ram_bytes
+    for step in reading.job.steps:
+        if not isinstance(step, Install) or not step.profile or ram is None:
+            continue
+        kind = profile(step.profile)
+        if ram >= kind.ram:
+            continue
+        aim = next((one for one in reading.job.aims if step.id.startswith(f"{one.id}.")), None)
+        lighter = (
+            (ChangeAim("system", LIGHT, "Take the light Linux desktop", aim.id),)
+            if aim is not None
+            and getattr(aim, "system", LIGHT) != LIGHT
+            and profile(LIGHT).ram <= ram
+            and kind.family == "linux"
+            else ()
+        )
+        yield Finding(
+            f"people.memory.{step.call}",
+            "warn",
+            f"{kind.title} wants more memory",
+            f"It needs {binary(kind.ram)}, and this machine has {binary(ram)}: {kind.reasons['ram']}.",
+            (step.call,),
+            (*lighter, Show("aim", "Choose another system")),
+        )
+
+
+@check
+def kept_on_purpose(reading: Reading) -> Iterator[Finding]:
+    """A gap that a removal leaves is said, so that nobody takes it for forgotten."""
+    for aim in reading.job.aims:
+        if not isinstance(aim, Remove) or aim.room != "keep" or not reading.job.steps:
+            continue
+        place = found_by(reading.job, aim.id).find(aim.system)
+        disk = next((one for one in reading.plan.planned.disks if place and one.id == place[0].id), None)
+        gap = max((one.size for one in stretches(disk)), default=0) if disk else 0
+        if gap >= GIB:
+            yield Finding(
+                f"room.kept.{aim.id}",
+                "note",
+                f"{binary(gap)} are kept as a gap",
+                f"That is what was asked for when {aim.system} goes; another system, or a neighbour, can have it later.",
+                (),
+                (ChangeAim("room", "grow", "Give it to a neighbour", aim.id), Show("shelf", "Look at the shelf")),
+            )
+
+
+@check
+def staging_left(reading: Reading) -> Iterator[Finding]:
+    """A staging volume that stays is easily forgotten."""
+    for aim in reading.job.aims:
+        if isinstance(aim, NoStick) and aim.staging == "no" and reading.job.steps:
+            yield Finding(
+                f"room.staging.{aim.id}",
+                "note",
+                "The installer's volume stays",
+                "Nobody uses it once the system is installed, and whoever finds it later wonders what it is.",
+                (),
+                (ChangeAim("staging", "yes", "Give it back", aim.id),),
+            )
+
+
+@check
+def travels_in_the_open(reading: Reading) -> Iterator[Finding]:
+    """A portable disk gets lost."""
+    for aim in reading.job.aims:
+        if isinstance(aim, Travelling) and reading.job.steps:
+            yield Finding(
+                f"people.travels.{aim.id}",
+                "note",
+                f"Disk {aim.disk} can get lost",
+                "Whoever finds it reads everything on it: it is not encrypted. A back-up of it stays at home.",
+                (),
+                (Show("sheet", "Look at the sheet"),),
+            )
+
+
+@check
+def own_disk_is_external(reading: Reading) -> Iterator[Finding]:
+    """A system is put on a disk that can be out."""
+    for aim in reading.job.aims:
+        disk = next((one for one in reading.plan.found.disks if isinstance(aim, OwnDisk) and one.id == aim.disk), None)
+        if disk is None or not disk.removable or not reading.job.steps:
+            continue
+        inside = [one.id for one in reading.plan.found.disks if not one.removable and not any(two.holds for two in one.volumes)]
+        yield Finding(
+            f"people.external.{aim.id}",
+            "warn",
+            f"Disk {disk.id} is external",
+            "Its system does not start while the disk is out; a system that is meant to travel leaves nothing on the machine.",
+            (),
+            (
+                *(ChangeAim("disk", one, f"Use disk {one}", aim.id) for one in inside[:1]),
+                Show("aim", "Make it one that travels"),
+            ),
+        )
