@@ -8,10 +8,12 @@ from pathlib import Path
 
 import pytest
 
+import machines
 from disks import make_gpt_disk, put_volume
 from inkshelf.bench import tools
 from inkshelf.bench.image import inspect
 from inkshelf.bench.intake import take_in
+from inkshelf.bench.recipes import wanting
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
@@ -195,3 +197,58 @@ def test_the_line_stands_at_the_first_step_that_is_not_taken_back(found_job: Job
     formatted = read(change(found_job, "format", "R1", fs="ext4"))
     assert formatted.no_return == 1
     assert tools.find("sfdisk")
+
+
+def test_a_table_is_changed_in_place_as_printed_and_its_way_back_brings_the_start_code_too(tmp_path: Path) -> None:
+    """The table utility takes the code before the records away: what is printed keeps it, and puts it back."""
+    image = machines.nt_on_mbr(tmp_path)
+    found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="table")
+    job = wanting(found, ("table", {}))
+    number = next(at for at, step in enumerate(job.steps) if step.kind == "convert-table")
+    words, planned = sheet(read(job)).rows[number].words, read(job).plan.machines[number + 1].disk("A")
+    before, head = inspect(image, "A"), first_sector(image)
+    assert any(head[:440])
+    run_lines(words.commands, image, tmp_path)
+    seen = inspect(image, "A")
+    assert [(one.number, one.start, one.size, one.type_id, one.guid) for one in seen.volumes] == [
+        (one.number, one.start, one.size, one.type_id, one.guid) for one in planned.volumes
+    ]
+    assert (seen.table.kind, seen.table.guid, seen.table.first_usable) == (
+        "gpt",
+        planned.table.guid,
+        planned.table.first_usable,
+    )
+    assert [one.filesystem for one in seen.volumes] == [one.filesystem for one in before.volumes]
+    run_lines(words.back_lines, image, tmp_path)
+    assert first_sector(image) == head, "code, signature and records are as they were"
+    assert inspect(image, "A").volumes == before.volumes
+
+
+def test_a_new_table_can_be_taken_back_with_the_start_code(tmp_path: Path) -> None:
+    image = machines.nt_on_mbr(tmp_path)
+    job = change(take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="new"), "create", "A", table="gpt")
+    words, head = sheet(read(job)).rows[0].words, first_sector(image)
+    before = inspect(image, "A")
+    run_lines(words.commands, image, tmp_path)
+    assert inspect(image, "A").volumes == ()
+    run_lines(words.back_lines, image, tmp_path)
+    assert first_sector(image) == head
+    assert inspect(image, "A").volumes == before.volumes
+
+
+def first_sector(image: Path) -> bytes:
+    with image.open("rb") as source:
+        return source.read(512)
+
+
+def run_lines(lines: tuple[str, ...], image: Path, folder: Path) -> None:
+    for line in lines:
+        done = subprocess.run(
+            ["bash", "-c", line.replace("/dev/THE-DISK", str(image))],
+            cwd=folder,
+            env={**os.environ, "PATH": f"{os.environ['PATH']}:/sbin:/usr/sbin"},
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        assert done.returncode == 0, (line, done.stderr)

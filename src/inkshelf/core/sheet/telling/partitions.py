@@ -16,6 +16,7 @@ from inkshelf.core.texts import shown
 MOUNTED = {"efi_system": "/boot/efi", "linux_root_x64": "/", "linux_home": "/home"}
 ATTRIBUTES = {0: "RequiredPartition", 1: "NoBlockIOProtocol", 2: "LegacyBIOSBootable"}
 SAVED = "table-before.dump"
+CODE = "start-code-before"  # the first 440 bytes of a disk, which making a table takes away
 SETTLE = "command -v udevadm > /dev/null && udevadm settle"
 
 
@@ -148,15 +149,19 @@ def _new_table(step: NewTable, scene: Scene) -> Words:
     spec = f"label: {'gpt' if step.table == 'gpt' else 'dos'}\nlabel-id: {'' if step.table == 'gpt' else '0x'}{plain_word(step.identity)}"
     device, had = scene.node(disk, None), disk.table.kind != "none"
     make = f"printf '%s\\n' {' '.join(shlex.quote(one) for one in spec.splitlines())} | sfdisk --wipe always {device}"
+    code = had and disk.table.boot_code is not False
+    keep = (f"dd if={device} of={CODE} bs=440 count=1",) if code else ()
+    bring = (f"dd if={CODE} of={device} bs=440 count=1 conv=notrunc",) if code else ()
+    files = f"{SAVED} and {CODE} lie" if code else f"{SAVED} lies"
     return Words(
         "Partitions",
         f"Make a new {step.table.upper()} on disk {step.disk}",
         (("disk", disk.identity()), (identity, step.identity)),
         "The whole disk is free room now.",
         f"Everything on {calls} is given up." if calls else "",
-        back=f"{SAVED} lies in the live system's memory until you copy it off" if had else "there was no table before",
-        back_lines=(f"sfdisk --wipe always {device} < {SAVED}" if had else f"wipefs --all {device}",),
-        commands=(*((f"sfdisk --dump {device} > {SAVED}",) if had else ()), make),
+        back=f"{files} in the live system's memory until copied off" if had else "there was no table before",
+        back_lines=(f"sfdisk --wipe always {device} < {SAVED}" if had else f"wipefs --all {device}", *bring),
+        commands=(*((f"sfdisk --dump {device} > {SAVED}",) if had else ()), *keep, make),
     )
 
 

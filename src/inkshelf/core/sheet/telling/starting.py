@@ -7,7 +7,7 @@ import shlex
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
-from inkshelf.core.sheet.telling.partitions import SAVED, plain_word, type_word
+from inkshelf.core.sheet.telling.partitions import CODE, SAVED, plain_word, type_word
 from inkshelf.core.size import both, grouped
 from inkshelf.core.steps.kinds import ConvertTable, Mount, PutLoader, RemoveEntry, RemoveFiles, SetMode, Stage, WriteStartCode
 from inkshelf.data import exact
@@ -112,15 +112,11 @@ def _start_code(step: WriteStartCode, scene: Scene) -> Words:
     return Words(
         "Entries",
         f"Write the {'NT' if nt else 'Linux'} family's start code to disk {step.disk}",
-        (
-            ("disk", disk.identity()),
-            ("first, as root: keep what is there", f"dd if={device} of=start-code-before bs=440 count=1"),
-            how,
-        ),
+        (("disk", disk.identity()), ("first, as root: keep what is there", f"dd if={device} of={CODE} bs=440 count=1"), how),
         "It says that it was done; the records of the partitions behind the code stay as they are.",
         "Code of another family in that sector is written over: what it started then starts only through the new one.",
-        back="the old code lies in start-code-before",
-        back_lines=(f"dd if=start-code-before of={device} bs=440 count=1",),
+        back=f"the old code lies in {CODE}",
+        back_lines=(f"dd if={CODE} of={device} bs=440 count=1 conv=notrunc",),
         minutes=3,
     )
 
@@ -137,10 +133,14 @@ def _convert(step: ConvertTable, scene: Scene) -> Words:
         f"{len(disk.volumes)} volumes, each with the same start and size as before; what is in them has not changed.",
         "Until the firmware is switched too, nothing on this disk starts: do not stop between this step and that one.",
         risk="The old table can be put back from its copy.",
-        back=f"{SAVED} lies in the live system's memory until you copy it off",
-        back_lines=(f"sfdisk --wipe always --wipe-partitions never {device} < {SAVED}",),
+        back=f"{SAVED} and {CODE} lie in the live system's memory until you copy them off",
+        back_lines=(
+            f"sfdisk --wipe always --wipe-partitions never {device} < {SAVED}",
+            f"dd if={CODE} of={device} bs=440 count=1 conv=notrunc",
+        ),
         commands=(
             f"sfdisk --dump {device} > {SAVED}",
+            f"dd if={device} of={CODE} bs=440 count=1",
             (
                 f"printf '%s\\n' {' '.join(shlex.quote(one) for one in lines)} "
                 f"| sfdisk --no-reread --wipe always --wipe-partitions never {device}"
@@ -153,7 +153,7 @@ def _convert(step: ConvertTable, scene: Scene) -> Words:
 def _table_lines(step: ConvertTable, was: Disk, disk: Disk) -> list[str]:
     sector = was.sector
     head = (
-        ["label: gpt", f"label-id: {plain_word(step.identity)}"]
+        ["label: gpt", f"label-id: {plain_word(step.identity)}", f"first-lba: {disk.table.first_usable}"]
         if step.table == "gpt"
         else ["label: dos", f"label-id: 0x{plain_word(step.identity)}"]
     )
