@@ -18,8 +18,10 @@ from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.meant import meant
 from inkshelf.core.sheet.reckon import reckon
-from inkshelf.core.size import GIB
+from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.size import GIB, MIB
 from inkshelf.core.value import replace
+from inkshelf.data import exact
 
 JOBS = 24
 
@@ -199,3 +201,40 @@ def test_a_volume_that_shrinks_twice_says_what_is_typed_each_time(one: Job) -> N
         _, said = meant(reading, "S1", str(one_shrink.type_mib), "mib")
         assert said[:2] == (f"at step {one_shrink.step}", "as planned")
     assert f"{second.type_mib / 1024:.2f} GB" in str(shown.after)
+
+
+def test_without_a_stick_the_owners_system_does_what_a_live_system_would(one: Job) -> None:
+    job = wanting(one, ("no-stick", {}))
+    rows = {step.id: row.words for step, row in zip(job.steps, sheet(read(job)).rows, strict=True)}
+    place = read(job).plan.planned
+    before = [step.id for step in job.steps][: [step.kind for step in job.steps].index("stage") + 1]
+    assert not [key for key in before if rows[key].commands and "shrink" not in key], "no live system is there yet"
+    made = next(step for step in job.steps if step.kind == "create" and step.call == "M1")
+    line = dict(rows[made.id].values)["then"]
+    assert f"-Offset {made.start} -Size {made.size // MIB}MB" in line
+    assert place.find("M1") is None
+    staged = next(words for key, words in rows.items() if ".stage." in key)
+    assert any("Get-FileHash" in value for _, value in staged.values)
+    entry = next(words for key, words in rows.items() if "add-entry" in key and "Installer" in words.title)
+    assert entry.title.startswith("Make the boot entry")
+    lines = [value for _, value in entry.values]
+    assert 'bcdedit /copy "{bootmgr}" /d "Installer of Linux desktop"' in lines, "braces are quoted: shells differ"
+    assert f'bcdedit /set "{{ID}}" path {exact("paths", "fallback_x64")}' in lines
+
+
+def test_what_is_typed_on_a_live_system_has_a_stick_to_start_one_from(one: Job, two: Job) -> None:
+    """Nothing is printed for a live system that nobody has prepared; and no clock of a family that is gone is set."""
+    for job in (
+        wanting(one, ("give-back", {})),
+        wanting(one, ("beside", {"size": "60GiB"}), ("remove", {"system": "S2"})),
+        wanting(two, ("own-disk", {})),
+        wanting(two, ("travelling", {})),
+    ):
+        ready = False
+        for step, row in zip(job.steps, sheet(read(job)).rows, strict=True):
+            ready = ready or getattr(step, "subject", "") in {"medium", "live_stick", "from_staging"}
+            assert ready or not row.words.commands or row.words.stage == "Room", row.words.title
+    gone = wanting(one, ("beside", {"size": "60GiB"}), ("remove", {"system": "S1"}))
+    last = [getattr(step, "subject", "") for step in gone.steps if step.id.startswith("a2")]
+    assert "clock_back" in last
+    assert "clock" not in last

@@ -78,7 +78,7 @@ class GiveBack(AimBase, frozen=True, tag="give-back"):
             raise PlanError(f"No volume of disk {disk.id} can take the room.", "Keep it for later.")
         more = grown(left, taker.call, gap)
         touched = [one for one in left.volumes if any(getattr(step, "call", "") == one.call for step in more)]
-        steps = [*assured(found, medium=False), *suspended(found), *woken(found, touched), *first, *more]
+        steps = [*assured(found, "live"), *suspended(found), *woken(found, touched), *first, *more]
         return identified((*steps, *proved(found), *resumed(found), Confirm("tidy")), self.id)
 
     def price(self, found: Machine) -> str:

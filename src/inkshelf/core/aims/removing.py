@@ -100,7 +100,7 @@ class Remove(AimBase, frozen=True, tag="remove"):
         own = belongings(found, root, with_files=self.files == "remove")
         gone = frozenset(own.volumes)
         stays = [one for _, one in found.volumes() if one.holds and one.call not in gone]
-        steps: list[Step] = [*assured(found, medium=False), *suspended(found)]
+        steps: list[Step] = [*assured(found, "live"), *suspended(found)]
         steps += _others_first(found, disk, root, own, stays)
         steps += [Prove(one.call, "before removing") for one in stays]
         steps += without(found, tuple(one for _, one in found.volumes() if one.call in gone))
@@ -109,7 +109,7 @@ class Remove(AimBase, frozen=True, tag="remove"):
         steps += _deleted(found, own)
         steps += self._given(found, disk, root, tuple(steps), gone) if self.room == "grow" and stays else []
         steps += [*proved(found, gone), *resumed(found, gone)]
-        steps += [Confirm("clock")] if clocks_differ(found) and not clocks_differ(found, gone=gone) else []
+        steps += [Confirm("clock_back")] if clocks_differ(found) and not clocks_differ(found, gone=gone) else []
         return identified((*steps, Confirm("tidy")), self.id)
 
     def _given(self, found: Machine, disk: Disk, root: Volume, before: tuple[Step, ...], gone: frozenset[str]) -> list[Step]:

@@ -12,10 +12,11 @@ from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.steps.kinds import Confirm, Prepare, Prove, RemoveEntry, Retype, Step
 
 Others = Literal["hide", "out"]
+Stick = Literal["installer", "live", "none"]
 
 
-def assured(found: Machine, *, medium: bool = True) -> list[Step]:
-    """Return what is made sure of before anything is written; ``medium``: something is started or installed from a stick."""
+def assured(found: Machine, stick: Stick = "installer") -> list[Step]:
+    """Return what is made sure of before anything is written; ``stick``: which one the work needs."""
     known, locked = found.conditions, protected(found)
     steps: list[Step] = []
     steps += [Confirm("consent")] if not known.consent else []
@@ -23,7 +24,8 @@ def assured(found: Machine, *, medium: bool = True) -> list[Step]:
     steps += [Confirm("recovery_key")] if (known.encrypted is not False or locked) and not known.recovery_key else []
     steps += [Confirm("mains")] if not known.mains else []
     steps += [Confirm("firmware_values")]
-    return [*steps, *([Confirm("medium")] if medium else [])]
+    sticks: dict[Stick, list[Step]] = {"installer": [Confirm("medium")], "live": [Confirm("live_stick")], "none": []}
+    return [*steps, *sticks[stick]]
 
 
 def suspended(found: Machine) -> list[Step]:

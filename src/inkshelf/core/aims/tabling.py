@@ -83,7 +83,7 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
         self._refuse(disk)
         needs, starts = self.needs(found), self._starts(found)
         convert = self._converted(disk, seed)
-        before: list[Step] = [*assured(found, medium=bool(starts)), *suspended(found)]
+        before: list[Step] = [*assured(found, "live"), *suspended(found)]
         place: Fit | None = None
         if needs:
             place = fit(_as_gpt(disk), needs[0].floor)

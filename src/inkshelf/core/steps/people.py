@@ -28,6 +28,8 @@ Subject = Literal[
     "disk_out",
     "from_staging",
     "letter_off",
+    "live_stick",
+    "clock_back",
 ]
 Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on"]
 

@@ -7,7 +7,9 @@ import shlex
 from inkshelf.core.machine.state import BootEntry, Machine
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.sheet.telling.partitions import by_owner
 from inkshelf.core.steps.kinds import AddEntry, SetOrder, SetSecureBoot
+from inkshelf.data import exact
 
 NOT_CAPTURED = "the entries were not captured: see first what efibootmgr -v prints, and add it to the job"
 PUT_FIRST = "efibootmgr -o \"NNNN,$(efibootmgr | sed -n 's/^BootOrder: //p' | sed 's/,*NNNN//g; s/^,//')\""
@@ -43,6 +45,8 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         ("file", entry.path),
         ("if it is ever lost, as root", create),
     )
+    if step.by == "person" and _of_staging(entry, scene):
+        return _by_owner(entry, values)
     if step.by == "person":
         return Words(
             "Entries",
@@ -60,6 +64,29 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         "The installer makes it; check it with efibootmgr -v, by GUID and path, not by name.",
         back="" if known else "NNNN stands for its number",
         back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
+    )
+
+
+def _of_staging(entry: BootEntry, scene: Scene) -> bool:
+    """Whether it starts an installer from the disk itself, made from inside an NT-family system: no live system is there yet."""
+    place = next((one for _, one in scene.before.volumes() if one.guid and one.guid == entry.partition_guid), None)
+    return place is not None and place.role == "medium" and by_owner(scene)
+
+
+def _by_owner(entry: BootEntry, values: tuple[tuple[str, str], ...]) -> Words:
+    return Words(
+        "Entries",
+        f"Make the boot entry “{entry.title}”, from inside the owner's system",
+        (
+            ("as administrator", exact("nt", "entry_copy").format(title=entry.title)),
+            ("ID: what that printed, in braces", exact("nt", "entry_device")),
+            ("then", exact("nt", "entry_path").format(path=entry.path)),
+            ("for the next start only", exact("nt", "entry_once")),
+            *values[1:3],
+        ),
+        "Each line says that it was done. Where the firmware drops the entry, its one-time menu finds the file by partition.",
+        back_lines=(exact("nt", "entry_off"),),
+        minutes=3,
     )
 
 

@@ -12,6 +12,7 @@ from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.size import MIB, binary, both, grouped
 from inkshelf.core.steps.kinds import Create, Delete, Enclose, NewTable, RepairTable, Retype
 from inkshelf.core.texts import shown
+from inkshelf.data import exact
 
 MOUNTED = {"efi_system": "/boot/efi", "linux_root_x64": "/", "linux_home": "/home"}
 ATTRIBUTES = {0: "RequiredPartition", 1: "NoBlockIOProtocol", 2: "LegacyBIOSBootable"}
@@ -117,6 +118,8 @@ def _create(step: Create, scene: Scene) -> Words:
         ("type", f"{type_name(step.type_id)}  {step.type_id}"),
         ("GUID", step.guid) if step.guid else ("kind", "logical" if step.logical else "primary"),
     )
+    if step.role == "medium" and by_owner(scene):
+        return _created_by_owner(step, scene, values)
     mounted = MOUNTED.get(type_key(step.type_id))
     return Words(
         "Partitions",
@@ -126,6 +129,28 @@ def _create(step: Create, scene: Scene) -> Words:
         back_lines=(f"sfdisk --delete {scene.node(disk, None)} {step.number}",),
         commands=(_create_line(step, disk, scene.node(disk, None)), SETTLE),
         scripted=True,
+    )
+
+
+def by_owner(scene: Scene) -> bool:
+    """Whether an NT-family system is there to do what a live system would: without a stick there is none yet."""
+    return any(one.holds and one.holds.family == "nt" for _, one in scene.before.volumes())
+
+
+def _created_by_owner(step: Create, scene: Scene, values: tuple[tuple[str, str], ...]) -> Words:
+    disk = scene.before.disk(step.disk)
+    own = (
+        ("as administrator: which number N is it", exact("nt", "list_disks")),
+        ("N by this serial and size", disk.identity()),
+        ("then", exact("nt", "new_volume").format(start=step.start, mib=step.size // MIB)),
+    )
+    return Words(
+        "Partitions",
+        f"Make {step.call}, {WORDS[step.role]}, from inside the owner's system",
+        (*own, *values[2:4]),
+        f"A new volume of {binary(step.size)} at the end of the free room, with the letter S. Any number and GUID will do: it is given back.",
+        back="take it away in the same place where it was made",
+        minutes=2,
     )
 
 

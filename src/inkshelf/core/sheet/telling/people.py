@@ -57,6 +57,23 @@ CONFIRM = {
         "An image without a published checksum is not what this sheet was made for.",
         minutes=6,
     ),
+    "live_stick": Words(
+        "Medium",
+        "A live stick of the Linux family is at hand, written and checked",
+        (("note", "image, checksum, size of the stick"), ("every other removable", "unplugged")),
+        "It starts on this machine; what is typed on a live system below is typed there, with nothing of the disk mounted.",
+        minutes=6,
+    ),
+    "clock_back": Words(
+        "Tidy",
+        "The clock as the systems that stay expect it",
+        (
+            ("where the NT family stays", exact("nt", "clock_local")),
+            ("where only the Linux family stays", exact("linux", "clock_utc")),
+        ),
+        "The time is right after a restart.",
+        minutes=2,
+    ),
     "live_start": Words(
         "Install",
         "Start from the stick, and choose to try it: nothing is installed",

@@ -7,7 +7,7 @@ import shlex
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
-from inkshelf.core.sheet.telling.partitions import CODE, SAVED, plain_word, type_word
+from inkshelf.core.sheet.telling.partitions import CODE, SAVED, by_owner, plain_word, type_word
 from inkshelf.core.size import both, grouped
 from inkshelf.core.steps.kinds import ConvertTable, Mount, PutLoader, RemoveEntry, RemoveFiles, SetMode, Stage, WriteStartCode
 from inkshelf.data import exact
@@ -165,6 +165,7 @@ def _table_lines(step: ConvertTable, was: Disk, disk: Disk) -> list[str]:
 
 @told.register
 def _stage(step: Stage, scene: Scene) -> Words:
+    own = by_owner(scene)
     return Words(
         "Medium",
         f"Copy the installer of {step.title} onto {step.call}",
@@ -173,11 +174,16 @@ def _stage(step: Stage, scene: Scene) -> Words:
             ("contents", f"{grouped(step.contents_bytes)} B = {both(step.contents_bytes)}, no file of 4 GiB or more"),
             ("onto", scene.who(step.call)),
             ("compare", "the count of files, the bytes in all, and the hash of every file, on both sides"),
+            *(_staged_by_owner() if own else ()),
         ),
-        "Both lists of hashes are the same, line by line.",
+        "Both lists of hashes are the same, line by line."
+        if not own
+        else "The last line prints nothing: both lists are the same.",
         "A copy that fails at one file starts, and fails in the middle of the installation: compare before you go on.",
         back=f"format {step.call} again",
-        commands=(
+        commands=()
+        if own
+        else (
             MOUNT.format(part=scene.part(step.call)),
             'cp -r /path/to/the/mounted/image/. "$MOUNTED"/ && sync',
             LISTED.format(folder="/path/to/the/mounted/image", into="there"),
@@ -186,6 +192,18 @@ def _stage(step: Stage, scene: Scene) -> Words:
             UNMOUNT,
         ),
         minutes=2 + 2 * copying_minutes(step.contents_bytes),
+    )
+
+
+def _staged_by_owner() -> tuple[tuple[str, str], ...]:
+    """There is no stick, so there is no live system yet: the owner's NT-family system does it, in its own shell."""
+    return (
+        ("as administrator: open the image", exact("nt", "mount_image")),
+        ("E: is the image, S: the volume", exact("nt", "copy_all")),
+        ("list of the image", exact("nt", "hashes").format(drive="E:\\", into="there.txt")),
+        ("list of the copy", exact("nt", "hashes").format(drive="S:\\", into="here.txt")),
+        ("compare", exact("nt", "compare_hashes")),
+        ("letter off again", exact("nt", "letter_off")),
     )
 
 

@@ -10,9 +10,10 @@ from inkshelf.core.disk.kinds.base import Kind
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
-from inkshelf.core.sheet.telling.partitions import plain_word, resize_line
+from inkshelf.core.sheet.telling.partitions import by_owner, plain_word, resize_line
 from inkshelf.core.size import MIB, binary, both, grouped, mib_to_type
 from inkshelf.core.steps.kinds import Format, Grow, Label, MakeLogical, Move, Renew, Shrink
+from inkshelf.data import exact
 
 FROM_LIVE = "Started from a live system; nothing of the disk is mounted."
 
@@ -164,6 +165,10 @@ def _format(step: Format, scene: Scene) -> Words:
         )
         lines = kind.make_lines(made)
     label = (("label", step.label),) if step.label else ()
+    if volume and volume.role == "medium" and step.filesystem == "fat32" and by_owner(scene):
+        line = exact("nt", "format_fat32").format(label=step.label)
+        said = f"Format {step.call} as FAT32, from inside the owner's system"
+        return Words("Partitions", said, (("as administrator", line), *label), "Seconds. Any serial will do: it is given back.")
     return Words(
         "Partitions",
         f"Format {step.call} as {title(step.filesystem)}",
