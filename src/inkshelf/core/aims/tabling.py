@@ -81,7 +81,7 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
         """Return the steps; raises ``PlanError`` that names the condition which is not met."""
         disk = the_disk(found, self.disk)
         self._refuse(disk)
-        needs, starts = self.needs(found), self._starts(found)
+        needs = self.needs(found)
         convert = self._converted(disk, seed)
         before: list[Step] = [*assured(found, "live"), *suspended(found)]
         place: Fit | None = None
