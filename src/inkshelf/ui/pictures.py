@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from inkshelf.core.plan.reading import Reading
 from inkshelf.ui.chapters import KEYS
-from inkshelf.ui.demo import demo_job
+from inkshelf.ui.demo import demo_job, first_day
 from inkshelf.ui.frame.window import Window
 
 PAPER = QSize(868, 1228)  # A4
@@ -69,6 +69,14 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     window.set_theme("slate")
     take("shelf-slate")
     window.set_theme("paper")
+    window.desk.replace_job(first_day(demo, "two-disks"), None)
+    window.desk.show("shelf")
+    window.chapter("shelf").show_together()  # type: ignore[attr-defined]
+    take("all-disks")
+    window.desk.show("aim")
+    take("two-aims")
+    window.desk.replace_job(demo_job(demo), None)
+    window.desk.show("shelf")
     window.desk.know("backup", "read back", "back-up read back")
     window.start_inking()
     while window.inking:

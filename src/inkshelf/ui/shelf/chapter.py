@@ -123,6 +123,10 @@ class ShelfChapter(Page):
         self._head.addWidget(line, 1, Qt.AlignmentFlag.AlignBottom)
         self._head.addWidget(button("key to the hatches", self.show_key, link=True), 0, Qt.AlignmentFlag.AlignBottom)
 
+    def show_together(self) -> None:
+        """Show every disk, one below the other."""
+        self._choose(ALL)
+
     def show_key(self) -> None:
         """Open the key to the hatches."""
         HatchKey(self.window() or self).open_over()
