@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Need, Question
 from inkshelf.core.aims.installing import Startup, entered, finding_others, install, required_startup, startup_on
 from inkshelf.core.aims.menus import menus_anew
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
@@ -16,6 +16,7 @@ from inkshelf.core.aims.systems import (
     known_system,
     layout_on,
     needs_of,
+    size_question,
     swap_question,
     system_question,
 )
@@ -29,8 +30,6 @@ from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import Confirm, Install, Prove, Retype, SetOrder, Shrink, Step
 from inkshelf.core.texts import Count, Key, Letter
 from inkshelf.core.value import replace
-
-COMFORTABLE = (Answer("as much as is comfortable", "comfortable", "Every volume comfortable, or what is possible."),)
 
 
 class Beside(AimBase, frozen=True, tag="beside"):
@@ -60,9 +59,7 @@ class Beside(AimBase, frozen=True, tag="beside"):
         """Return the schools; the usual answer follows from this machine."""
         return (
             system_question("linux-desktop", "what customers ask for most"),
-            Question(
-                "size", "Room for it", COMFORTABLE, "comfortable", "every volume reaches its comfort", "size", "size_bytes"
-            ),
+            size_question("Room for it"),
             Question(
                 "esp", "EFI system partition", ESP_ANSWERS, "own", "the other system's repairs and updates leave it alone"
             ),

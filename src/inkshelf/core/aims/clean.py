@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Question
 from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
-from inkshelf.core.aims.owning import COMFORTABLE, SHARE_ANSWERS, Share, new_table, the_disk
+from inkshelf.core.aims.owning import Share, new_table, the_disk
 from inkshelf.core.aims.safety import (
     Others,
     assured,
@@ -28,6 +28,8 @@ from inkshelf.core.aims.systems import (
     known_system,
     layout_on,
     needs_of,
+    share_question,
+    size_question,
     swap_question,
     system_question,
 )
@@ -88,10 +90,10 @@ class Clean(AimBase, frozen=True, tag="clean"):
                 "mbr" if legacy else "gpt",
                 "the firmware starts the legacy way" if legacy else "the firmware is UEFI, or is not known yet",
             ),
-            Question("size", "Room for all of them", COMFORTABLE, "comfortable", "the whole disk", "size", "size_bytes"),
+            size_question("Room for all of them", "the whole disk"),
             home_question(),
             swap_question(found),
-            Question("share", "Files that all systems share", SHARE_ANSWERS, "none", "the simplest; it can be made later"),
+            share_question("Files that all systems share"),
             others_question(),
         )
 

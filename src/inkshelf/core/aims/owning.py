@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Need, Question
 from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
 from inkshelf.core.aims.safety import (
     Others,
@@ -27,8 +27,11 @@ from inkshelf.core.aims.systems import (
     known_system,
     layout_on,
     needs_of,
+    share_question,
+    size_question,
     swap_question,
     system_question,
+    there_question,
 )
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, stretches
@@ -42,16 +45,6 @@ from inkshelf.core.texts import Count, Key, Letter
 from inkshelf.core.value import replace
 
 Share = Literal["none", "ntfs", "exfat"]
-SHARE_ANSWERS = (
-    Answer("nothing shared", "none", "What is left goes to the system, or stays free."),
-    Answer("NTFS", "ntfs", "Journalled; every current system reads and writes it when its owner shut down fully."),
-    Answer("exFAT", "exfat", "The simplest for all; no journal, no owners of files."),
-)
-KEEP_ANSWERS = (
-    Answer("keep what is there", "keep", "Only free room of the disk is used."),
-    Answer("erase the disk", "erase", "Everything on it is given up: a new table."),
-)
-LEAST_SHARE = 2
 
 
 class OwnDisk(AimBase, frozen=True, tag="own-disk"):
@@ -79,31 +72,14 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
         """Return the questions; which disk is usual follows from where systems are."""
         free = [one for one in found.disks if not any(volume.holds for volume in one.volumes)]
         usual = (free or found.disks)[-1].id if found.disks else "B"
-        mine = next((one for one in found.disks if one.id == self.disk), None)
-        empty = mine is None or not mine.volumes
         return (
             system_question("linux-desktop", "what customers ask for most"),
             disk_question(found, usual, "no system is on it"),
-            Question(
-                "there",
-                "What is on that disk",
-                KEEP_ANSWERS,
-                "erase" if empty else "keep",
-                "nothing is on it" if empty else "nobody loses a file",
-                field="what_is_there",
-            ),
-            Question(
-                "size",
-                "Room for the system",
-                COMFORTABLE,
-                "comfortable",
-                "every volume reaches its comfort",
-                "size",
-                "size_bytes",
-            ),
+            there_question(found, self.disk),
+            size_question("Room for the system"),
             home_question(),
             swap_question(found),
-            Question("share", "Files that all systems share", SHARE_ANSWERS, "none", "the simplest; it can be made later"),
+            share_question("Files that all systems share"),
             others_question(),
         )
 
@@ -148,9 +124,6 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
 
     def _fresh(self, disk: Disk) -> bool:
         return disk.table.kind == "none" or self.what_is_there == "erase"
-
-
-COMFORTABLE = (Answer("as much as is comfortable", "comfortable", "Every volume comfortable, or what is possible."),)
 
 
 def the_disk(found: Machine, letter: str) -> Disk:

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 from inkshelf.core.aims.base import AimBase, Answer, Need, Question
 from inkshelf.core.aims.building import Site, built
 from inkshelf.core.aims.installing import LOADER_BYTES, startup_on
-from inkshelf.core.aims.owning import COMFORTABLE, the_disk
+from inkshelf.core.aims.owning import the_disk
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, proved, resumed, suspended, woken
 from inkshelf.core.aims.shares import Swap, comfortable, divide
 from inkshelf.core.aims.systems import (
@@ -20,6 +20,7 @@ from inkshelf.core.aims.systems import (
     known_system,
     layout_on,
     needs_of,
+    size_question,
     swap_question,
     system_question,
 )
@@ -81,9 +82,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
                 "size",
                 "image_bytes",
             ),
-            Question(
-                "size", "Room for it", COMFORTABLE, "comfortable", "every volume reaches its comfort", "size", "size_bytes"
-            ),
+            size_question("Room for it"),
             Question(
                 "esp", "EFI system partition", ESP_ANSWERS, "own", "the other system's repairs and updates leave it alone"
             ),

@@ -187,3 +187,33 @@ def known_system(key: str, families: tuple[str, ...]) -> Profile:
     if kind.family not in families:
         raise PlanError(f"{kind.title} cannot be planned here.", "Choose linux-desktop.")
     return kind
+
+
+SHARE_ANSWERS = (
+    Answer("nothing shared", "none", "What is left goes to the system, or stays free."),
+    Answer("NTFS", "ntfs", "Journalled; every current system reads and writes it when its owner shut down fully."),
+    Answer("exFAT", "exfat", "The simplest for all; no journal, no owners of files."),
+)
+KEEP_ANSWERS = (
+    Answer("keep what is there", "keep", "Only free room of the disk is used."),
+    Answer("erase the disk", "erase", "Everything on it is given up: a new table."),
+)
+COMFORTABLE = (Answer("as much as is comfortable", "comfortable", "Every volume comfortable, or what is possible."),)
+
+
+def size_question(title: str, why: str = "every volume reaches its comfort") -> Question:
+    """Return the question how much room there is to be; without a figure, as much as is comfortable."""
+    return Question("size", title, COMFORTABLE, "comfortable", why, "size", "size_bytes")
+
+
+def share_question(title: str) -> Question:
+    """Return the question whether there is a volume that others read, too."""
+    return Question("share", title, SHARE_ANSWERS, "none", "the simplest; it can be made later")
+
+
+def there_question(found: Machine, letter: str) -> Question:
+    """Return the question what becomes of what is on a disk; an empty one is erased, where nobody loses anything."""
+    mine = next((one for one in found.disks if one.id == letter), None)
+    empty = mine is None or not mine.volumes
+    usual, why = ("erase", "nothing is on it") if empty else ("keep", "nobody loses a file")
+    return Question("there", "What is on that disk", KEEP_ANSWERS, usual, why, field="what_is_there")

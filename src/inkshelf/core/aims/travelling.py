@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Need, Question
 from inkshelf.core.aims.building import Site, built, share_need
-from inkshelf.core.aims.owning import COMFORTABLE, KEEP_ANSWERS, SHARE_ANSWERS, Share, new_table, spread, the_disk
+from inkshelf.core.aims.owning import Share, new_table, spread, the_disk
 from inkshelf.core.aims.safety import Others, assured, forgotten, guarded, others_question, proved, resumed, suspended, woken
 from inkshelf.core.aims.shares import Swap
 from inkshelf.core.aims.systems import (
@@ -17,8 +17,11 @@ from inkshelf.core.aims.systems import (
     known_system,
     layout_on,
     needs_of,
+    share_question,
+    size_question,
     swap_question,
     system_question,
+    there_question,
 )
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import profile
@@ -53,34 +56,17 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         """Return the questions; the external disk is the removable one."""
         outside = [one for one in found.disks if one.removable or one.transport == "usb"]
         usual = (outside or found.disks)[-1].id if found.disks else "B"
-        mine = next((one for one in found.disks if one.id == self.disk), None)
-        empty = mine is None or not mine.volumes
         swap = replace(
             swap_question(found), usual="none", why="an external disk wears, and no machine's memory is known beforehand"
         )
         return (
             system_question("linux-desktop", "drivers for most machines", ("linux",)),
             disk_question(found, usual, "it is external" if outside else "the last one; none is known to be external"),
-            Question(
-                "there",
-                "What is on that disk",
-                KEEP_ANSWERS,
-                "erase" if empty else "keep",
-                "nothing is on it" if empty else "nobody loses a file",
-                field="what_is_there",
-            ),
-            Question(
-                "size",
-                "Room for the system",
-                COMFORTABLE,
-                "comfortable",
-                "every volume reaches its comfort",
-                "size",
-                "size_bytes",
-            ),
+            there_question(found, self.disk),
+            size_question("Room for the system"),
             home_question(),
             swap,
-            Question("share", "Files that other machines read", SHARE_ANSWERS, "none", "the simplest; it can be made later"),
+            share_question("Files that other machines read"),
             others_question(),
         )
 
