@@ -17,7 +17,7 @@ from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.plan.wanted import wanted
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import MIB
-from inkshelf.core.steps.kinds import Create, Install
+from inkshelf.core.steps.kinds import Create, Install, Retype
 from inkshelf.exchange import render
 from strategies import machines, mbr_machines, wishes
 
@@ -38,6 +38,7 @@ def test_a_plan_of_any_aims_can_be_carried_out_or_says_why_not(data: st.DataObje
         assert sum(one.size for one in reading.ledger.stretches if one.disk == disk.id) == disk.size
     _keeps(machine, reading)
     _never_comes_back(machine, job)
+    _hides_only_start_up_volumes(reading)
     _starts(reading)
     assert [len([step for step in job.steps if isinstance(step, Create)])] == [len(list(wanted(job)))], "one partition a need"
     assert replan(job) == job, "the same job gives the same plan"
@@ -50,7 +51,7 @@ def in_order(disk: Disk) -> None:
         assert at <= one.start < one.end
         at = one.end
         if one.planned:
-            assert one.start % MIB == 0
+            assert one.start % MIB == one.size % MIB == 0
             assert disk.usable_start <= one.start
             assert one.end <= disk.usable_end
     assert len({one.number for one in disk.volumes}) == len(disk.volumes)
@@ -73,6 +74,12 @@ def _keeps(found: Machine, reading: Reading) -> None:
         call for step, before in zip(reading.job.steps, reading.plan.machines, strict=False) for call in step.gives_up(before)
     }
     assert set(reading.ledger.lost) <= said
+
+
+def _hides_only_start_up_volumes(reading: Reading) -> None:
+    for step, before in zip(reading.job.steps, reading.plan.machines, strict=False):
+        if isinstance(step, Retype) and step.active is None:
+            assert before.find(step.call)[1].role == "startup", "nothing else is hidden from an installer"
 
 
 def _never_comes_back(found: Machine, job: Job) -> None:

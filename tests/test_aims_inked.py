@@ -157,6 +157,20 @@ def test_three_systems_on_two_disks_go_where_they_fit_best(two: Job, tmp_path: P
     assert sizes[-1] >= max(comfort.values()), "there is room for everybody's comfort on these disks"
 
 
+def test_more_volumes_than_an_mbr_has_slots_become_logical_ones_with_their_records(tmp_path: Path) -> None:
+    bare = take_in([machines.blank(tmp_path / "bare.img", 200 * 10**9)], mode="legacy", ram_bytes=4 * GIB, seed="legacy")
+    job = wanting(bare, ("clean", {"systems": "linux-legacy,linux-light", "table": "mbr", "home": "apart"}))
+    disk = read(job).plan.planned.disk("A")
+    assert [one.number for one in disk.volumes] == [5, 6, 7, 8, 9, 10]
+    at = disk.table.extended.start
+    for one in disk.volumes:
+        assert one.logical
+        assert one.start >= at + MIB, "the record has a MiB of its own"
+        at = one.end
+    inked(job, tmp_path)
+    assert starts(job) == {"S1": True, "S2": True}
+
+
 def test_a_crowded_mbr_disk_gives_a_removed_systems_room_back(tmp_path: Path) -> None:
     image = machines.crowded_mbr(tmp_path)
     found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="crowded")

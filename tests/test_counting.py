@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import struct
 import zlib
 from pathlib import Path
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -14,6 +16,7 @@ from inkshelf.bench import tools
 from inkshelf.bench.image import ImageFile
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.counting import bits_set, entries_in_use
+from inkshelf.core.disk.filesystems import fresh, resized
 from inkshelf.core.disk.kinds import f2fs
 from inkshelf.core.size import MIB
 
@@ -78,3 +81,21 @@ def test_the_four_highest_bits_of_a_fat32_entry_mean_nothing(tmp_path: Path) -> 
 def test_bits_are_counted_whatever_stretches_of_ones_and_zeros_there_are(stretches: list[tuple[bytes, int]]) -> None:
     data = b"".join(one * count for one, count in stretches)
     assert bits_set(data) == sum(one[0].bit_count() * count for one, count in stretches)
+
+
+@pytest.mark.parametrize("mib", [257, 514, 640, 1026, 1156, 3203, 3460, 6276, 30_721, 30_722, 30_723])
+def test_a_last_group_with_hardly_room_for_its_tables_is_left_out_as_the_utility_does(tmp_path: Path, mib: int) -> None:
+    size = mib * MIB
+    path = make_volume(
+        tmp_path / "volume", size, *["mkfs.ext4", "-F", "-q", "-b", "4096", "-E", "lazy_itable_init=1,lazy_journal_init=1"]
+    )
+    made = held(path)
+    told = fresh("ext4", MIB, size, "x", made.uuid, 512)
+    assert (told.size_bytes, told.clusters) == (made.size_bytes, made.clusters)
+    assert (told.group_table_bytes, told.group_reserved) == (made.group_table_bytes, made.group_reserved)
+    for to in (1155, 30_722, 517):
+        os.truncate(path, max(path.stat().st_size, to * MIB))
+        tools.run("e2fsck", "-f", "-y", path, accept=(0, 1))
+        tools.run("resize2fs", path, f"{to * 1024}K")
+        before, made = made, held(path)
+        assert resized(before, to * MIB).size_bytes == made.size_bytes

@@ -199,7 +199,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/aims/volumes.py", "at += MIB if inside else 0", "at += 0", "aims aims_inked"),
     ("core/aims/shares.py", "max(1, need.comfort) // weights // MIB * MIB", "max(1, need.comfort) // weights", "aims plan"),
     ("core/aims/stickless.py", "*_shrunk(place.giver, _ends_before(place.giver, at))]", "]", "aims_inked"),
-    ("core/aims/travelling.py", "fallback=True, entry=False)", "fallback=True)", "aims_inked"),
+    ("core/aims/travelling.py", "work.install, *show, Confirm", "work.install, *show, *work.entering, Confirm", "aims_inked"),
     ("core/aims/tabling.py", 'mode: list[Step] = [SetMode("uefi")] if', "mode: list[Step] = [] if", "aims_inked"),
     ("core/aims/clean.py", 'key=lambda one: one.family != "nt"', 'key=lambda one: one.family == "nt"', "aims_inked"),
     (
@@ -209,7 +209,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "aims_inked",
     ),
     ("core/fit/growing.py", 'if disk.table.kind == "mbr" and (', "if False and (", "aims_inked"),
-    ("core/fit/packing.py", "STEP = 1e-7", "STEP = 0.2", "fit"),
+    ("core/fit/packing.py", "STEP = 1e-7", "STEP = 0.2", "packing"),
     ("core/fit/solve.py", "row[columns.shift[gap.before.call]] = 1.0", "row[columns.shift[gap.before.call]] = -1.0", "fit"),
     (
         "core/fit/solve.py",

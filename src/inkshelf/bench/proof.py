@@ -82,6 +82,7 @@ def _exact(system: FileSystem | None) -> FileSystem | None:
         used_map=(),
         group_bytes=0,
         group_table_bytes=0,
+        group_reserved=0,
     )
 
 

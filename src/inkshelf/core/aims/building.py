@@ -35,25 +35,14 @@ class Work(Value, frozen=True):
     entering: tuple[Step, ...]
 
 
-def built(
-    site: Site,
-    kind: Profile,
-    layout: Layout,
-    needs: tuple[Need, ...],
-    sizes: dict[str, int],
-    *,
-    fallback: bool,
-    entry: bool = True,
-) -> Work:
-    """Return the work of one system. ``fallback``: its loader goes where firmware looks without an entry, too; ``entry``: it gets one."""
+def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], sizes: dict[str, int], *, fallback: bool) -> Work:
+    """Return the work of one system. ``fallback``: its loader goes where firmware looks without an entry, too;"""
     disk = site.machine.disk(site.disk)
     new = make(disk, site.place, tuple((need, sizes[need.part]) for need in needs), site.seed, site.taken)
     startup = required_startup(disk, new, layout.mode, layout.mark)
     done = install(kind, disk, new, startup, layout.mark, fallback=fallback)
-    known = entered(site.machine, disk, kind, startup) if entry else []
-    return Work(
-        new, (*new.steps, *active(kind, disk, done)), done, (*(finding_others(site.machine, done) if entry else ()), *known)
-    )
+    known = entered(site.machine, disk, kind, startup)
+    return Work(new, (*new.steps, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known))
 
 
 def active(kind: Profile, disk: Disk, done: Install) -> tuple[Step, ...]:

@@ -96,7 +96,7 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         lost = frozenset(one.call for one in disk.volumes) if tabled else frozenset[str]()
         hide, show = guarded(found, self.others, disk.id)
         site = Site(after, disk.id, place, seed, (*taken, *(volume.call for _, volume in found.volumes())))
-        work = built(site, kind, self._layout(found), needs, sizes, fallback=True, entry=False)
+        work = built(site, kind, self._layout(found), needs, sizes, fallback=True)
         steps: list[Step] = [*assured(found), Confirm("ports"), *suspended(found), *woken(found, [], lost), *hide, *tabled]
         steps += [*work.making, Confirm("summary"), work.install, *show, Confirm("target_in"), Prove(work.install.call, "new")]
         steps += [Confirm("disk_out"), *forgotten(found, lost), *proved(found, lost), *resumed(found, lost), Confirm("tidy")]

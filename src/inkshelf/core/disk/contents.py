@@ -30,7 +30,8 @@ class FileSystem(Value, frozen=True):
     ``used_map`` holds the used bytes in each of its equal slices, from the start (empty: not known). ``inside``: what a
     container holds. ``hidden_sectors``: how many sectors lie before the volume, as its own boot sector says (``None``: it does not).
     ``keeps_size``: why its own utility does not give it another size (empty: it does).
-    ``group_bytes`` and ``group_table_bytes``: what a block group of ext spans, and what its inode table takes.
+    ``group_bytes`` and ``group_table_bytes``: what a block group of ext spans, and what its inode table takes;
+    ``group_reserved``: blocks that are kept behind each copy of its group table, for growing.
     """
 
     kind: Key
@@ -52,6 +53,7 @@ class FileSystem(Value, frozen=True):
     keeps_size: Line = ""
     group_bytes: Count = 0
     group_table_bytes: Count = 0
+    group_reserved: Count = 0
 
 
 class BootFile(Value, frozen=True):

@@ -100,6 +100,7 @@ class Ext(Value, frozen=True):
     kind: str
     incompat: int = 0
     ro_compat: int = 0
+    reserved_gdt: int = 0
 
     @property
     def descriptors_at(self) -> int:
@@ -140,6 +141,7 @@ def open_ext(source: ByteSource) -> Ext | None:
         kind="ext4" if own.incompat & (EXTENTS | WIDE) else "ext3" if own.compat & JOURNAL else "ext2",
         incompat=own.incompat,
         ro_compat=own.ro_compat,
+        reserved_gdt=own.reserved_gdt,
     )
 
 
@@ -170,6 +172,7 @@ def probe(source: ByteSource) -> FileSystem | None:
         clusters=ext.blocks,
         group_bytes=ext.per_group * ext.block,
         group_table_bytes=ext.inodes_per_group * ext.inode_bytes,
+        group_reserved=ext.reserved_gdt,
     )
 
 
