@@ -53,10 +53,10 @@ def _up(whole: int, part: int) -> int:
     return -(-whole // part)
 
 
-def _table_blocks(blocks: int) -> int:
-    """Blocks of inode table in each group of a fresh file system: 256 bytes for each 4 or 16 KiB, shared among the groups."""
+def _table_blocks(blocks: int, kept: int) -> int:
+    """Blocks of inode table in each group of a fresh file system: 256 bytes for each 4 or 16 KiB, shared among the groups that are kept."""
     inodes = blocks * 4096 // (SMALL_RATIO if blocks * 4096 < SMALL else RATIO)
-    return _up(_up(inodes, _up(blocks, GROUP_BLOCKS)) * 256, 4096)
+    return _up(_up(inodes, _up(kept, GROUP_BLOCKS)) * 256, 4096)
 
 
 def _reserved(blocks: int) -> int:
@@ -66,9 +66,9 @@ def _reserved(blocks: int) -> int:
 
 
 def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
-    blocks = size // 4096
+    asked = blocks = size // 4096
     if size >= SMALL:  # of small ones the utility leaves no group out
-        blocks = whole_blocks(blocks, GROUP_BLOCKS, _table_blocks(blocks), _reserved(blocks))
+        blocks = whole_blocks(blocks, GROUP_BLOCKS, _table_blocks(blocks, blocks), _reserved(blocks))
     used = overhead(blocks * 4096)
     return FileSystem(
         kind="ext4",
@@ -83,7 +83,7 @@ def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
         cluster_bytes=4096,
         clusters=blocks,
         group_bytes=GROUP_BLOCKS * 4096,
-        group_table_bytes=_table_blocks(blocks) * 4096,
+        group_table_bytes=_table_blocks(asked, blocks) * 4096,
         group_reserved=_reserved(blocks),
     )
 
