@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkshelf.core.aims import AIMS
+from inkshelf.core.aims import AIMS, Need
+from inkshelf.core.aims.shares import divide
 from inkshelf.core.boot.mishaps import STANDING
 from inkshelf.core.boot.rehearse import outcome
 from inkshelf.core.checks import findings
@@ -16,8 +17,9 @@ from inkshelf.core.plan.job import Job, replan, without_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.plan.wanted import wanted
 from inkshelf.core.sheet.sheet import sheet
-from inkshelf.core.size import MIB
+from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Create, Install, Retype
+from inkshelf.core.value import replace
 from inkshelf.exchange import render
 from strategies import machines, mbr_machines, wishes
 
@@ -125,3 +127,15 @@ def test_every_question_has_a_usual_answer_with_its_reason(kind: type, found_job
         if question.kind == "choice":
             assert question.usual in {one.value for one in question.answers}
             assert all(one.cost for one in question.answers), "both sides' reasons"
+
+
+def test_what_is_over_is_shared_by_weight_in_whole_mib() -> None:
+    one = Need("one", "system", "linux_root_x64", "ext4", "one", "linux_root", 20 * GIB, 80 * GIB, grows=True)
+    two = replace(one, part="two", comfort=40 * GIB)
+    fixed = replace(one, part="swap", floor=4 * GIB, comfort=4 * GIB, grows=False)
+    sizes = divide((one, two, fixed), 200 * GIB + 7 * MIB)
+    assert all(size % MIB == 0 for size in sizes.values())
+    assert sum(sizes.values()) == 200 * GIB + 7 * MIB
+    assert sizes["swap"] == 4 * GIB
+    over = {part: size - comfort * GIB for (part, size), comfort in zip(sizes.items(), (80, 40, 4), strict=True)}
+    assert over["one"] / over["two"] == pytest.approx(2, abs=0.001), "by comfort"

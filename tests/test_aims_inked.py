@@ -75,6 +75,7 @@ def test_a_system_without_a_stick_gives_its_staging_volume_back(one: Job, tmp_pa
 
 def test_two_aims_on_two_disks_share_data_and_give_the_rest_back(two: Job, tmp_path: Path) -> None:
     job = wanting(two, ("own-disk", {"share": "ntfs"}), ("give-back", {"to": "S1"}))
+    assert [step.call for step in job.steps if step.kind == "retype"] == ["B1", "B1"], "start-up volumes alone are hidden"
     report = inked(job, tmp_path)
     planned = read(job).plan.planned
     shared = planned.find("D1")[1]

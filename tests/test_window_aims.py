@@ -14,7 +14,7 @@ from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.job import with_aim, with_found
 from inkshelf.core.size import GB
 from inkshelf.core.value import replace
-from inkshelf.ui.aim.tiles import PICTURES, AimTile
+from inkshelf.ui.aim.tiles import AimTile
 from inkshelf.ui.aim.ways import SmallShelf, spines
 from inkshelf.ui.frame.window import Window
 from windows import click
@@ -35,8 +35,7 @@ def press(page: object, kind: str) -> None:
 
 
 def test_every_kind_has_a_picture_and_words(qapp: QApplication) -> None:
-    kinds = {str(one.__struct_config__.tag) for one in AIMS}
-    assert set(PICTURES) == kinds, "a kind that is forgotten here cannot be chosen"
+    assert all(kind.short and kind.title and kind.about for kind in AIMS)
     drawn = []
     for kind in AIMS:
         tile = AimTile(kind, lambda _: None)

@@ -195,7 +195,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/aims/removing.py", "first.append(route.entry.number)", "pass", "aims_inked aims"),
     ("core/aims/belongings.py", "if where.startswith(HOMES) and not with_files:", "if where.startswith(HOMES):", "aims_inked"),
     ("core/aims/belongings.py", "or _uuid(volume) in others or", "or", "aims aims_inked"),
-    ("core/aims/safety.py", "if is_esp(one) and disk.id != but_on]", "if disk.id != but_on]", "aims"),
+    ("core/aims/safety.py", "if is_esp(one) and disk.id != but_on]", "if disk.id != but_on]", "aims_inked"),
     ("core/aims/volumes.py", "at += MIB if inside else 0", "at += 0", "aims aims_inked"),
     ("core/aims/shares.py", "max(1, need.comfort) // weights // MIB * MIB", "max(1, need.comfort) // weights", "aims plan"),
     ("core/aims/stickless.py", "*_shrunk(place.giver, _ends_before(place.giver, at))]", "]", "aims_inked"),

@@ -10,6 +10,10 @@ from inkshelf.core.steps.kinds import Step
 from inkshelf.core.texts import KeyOrNone
 from inkshelf.core.value import Value
 
+Piece = tuple[float, float, str]
+"""From where to where on a disk, 0 to 1, and how it is drawn: ink, gap, pencil, lost, stick."""
+Picture = tuple[tuple[Piece, ...], tuple[Piece, ...]]
+"""A disk before and after."""
 AnswerKind = Literal["choice", "size", "disk", "volume", "volumes", "system", "systems"]
 
 
@@ -78,6 +82,8 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
 
     title: ClassVar[str]
     about: ClassVar[str]
+    short: ClassVar[str]
+    picture: ClassVar[Picture]
 
     @property
     def kind(self) -> str:

@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from inkshelf.core.aims.base import AimBase, Need, Question
+from inkshelf.core.aims.base import AimBase, Need, Picture, Question
 from inkshelf.core.aims.installing import Startup, entered, finding_others, install, required_startup, startup_on
 from inkshelf.core.aims.menus import menus_anew
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
@@ -41,6 +41,8 @@ class Beside(AimBase, frozen=True, tag="beside"):
 
     title: ClassVar[str] = "One more system beside the one that is there"
     about: ClassVar[str] = "The old system gives room from its end, or a gap that is there is used; both start from then on."
+    short: ClassVar[str] = "one more beside"
+    picture: ClassVar[Picture] = (((0, 0.8, "ink"), (0.82, 1, "gap")), ((0, 0.52, "ink"), (0.54, 1, "pencil")))
 
     system: Key = "linux-desktop"
     size_bytes: Count | None = None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
 from inkshelf.core.aims.owning import Share, new_table, the_disk
 from inkshelf.core.aims.safety import (
@@ -59,6 +59,8 @@ class Clean(AimBase, frozen=True, tag="clean"):
     about: ClassVar[str] = (
         "A new table, then every volume and every system in the order that needs the fewest repairs: NT family first."
     )
+    short: ClassVar[str] = "from nothing"
+    picture: ClassVar[Picture] = (((0, 1, "gap"),), ((0, 0.12, "pencil"), (0.14, 0.58, "pencil"), (0.6, 1, "pencil")))
 
     systems: tuple[Key, ...] = ("linux-desktop",)
     disk: Letter = "A"

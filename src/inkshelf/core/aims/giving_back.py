@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.safety import assured, proved, resumed, suspended, woken
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.growing import cost, gap_near, grown, takers
@@ -23,6 +23,11 @@ class GiveBack(AimBase, frozen=True, tag="give-back"):
     title: ClassVar[str] = "Give room back to a neighbour"
     about: ClassVar[str] = (
         "A staging volume or a gap that nobody needs any more; what stands between is moved, and the cost said."
+    )
+    short: ClassVar[str] = "give room back"
+    picture: ClassVar[Picture] = (
+        ((0, 0.52, "ink"), (0.54, 0.8, "ink"), (0.82, 1, "gap")),
+        ((0, 0.52, "ink"), (0.54, 1, "ink")),
     )
 
     volume: CallOrNone = ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Need, Question
+from inkshelf.core.aims.base import AimBase, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
 from inkshelf.core.aims.safety import (
     Others,
@@ -54,6 +54,8 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
     about: ClassVar[str] = (
         "Loader and system on one disk, the others hidden or out during the work; the rest may be shared by all."
     )
+    short: ClassVar[str] = "a disk of its own"
+    picture: ClassVar[Picture] = (((0, 0.5, "ink"), (0.6, 1, "gap")), ((0, 0.5, "ink"), (0.6, 1, "pencil")))
 
     system: Key = "linux-desktop"
     disk: Letter = "B"

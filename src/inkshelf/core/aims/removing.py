@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.belongings import Belongings, belongings
 from inkshelf.core.aims.menus import without
 from inkshelf.core.aims.safety import assured, clocks_differ, proved, resumed, suspended, woken
@@ -39,6 +39,11 @@ class Remove(AimBase, frozen=True, tag="remove"):
     title: ClassVar[str] = "Take a system away"
     about: ClassVar[str] = (
         "The systems that stay are proved to start first; the room goes to a neighbour, or is kept on purpose."
+    )
+    short: ClassVar[str] = "take one away"
+    picture: ClassVar[Picture] = (
+        ((0, 0.44, "ink"), (0.46, 0.8, "ink"), (0.82, 1, "ink")),
+        ((0, 0.44, "ink"), (0.46, 0.8, "lost"), (0.82, 1, "ink")),
     )
 
     system: CallOrNone = ""

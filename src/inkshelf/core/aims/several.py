@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built
 from inkshelf.core.aims.safety import (
     Others,
@@ -60,6 +60,11 @@ class Several(AimBase, frozen=True, tag="several"):
     title: ClassVar[str] = "Three or more systems, each where it fits best"
     about: ClassVar[str] = (
         "Sizes and places are worked out exactly over all disks: the worst-off volume as comfortable as can be."
+    )
+    short: ClassVar[str] = "three or more"
+    picture: ClassVar[Picture] = (
+        ((0, 0.46, "ink"), (0.48, 0.58, "gap"), (0.68, 0.82, "ink"), (0.84, 1, "gap")),
+        ((0, 0.3, "ink"), (0.32, 0.44, "pencil"), (0.46, 0.58, "pencil"), (0.68, 0.82, "ink"), (0.84, 1, "pencil")),
     )
 
     systems: tuple[Key, ...] = ("linux-desktop", "linux-light")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built
 from inkshelf.core.aims.installing import LOADER_BYTES, startup_on
 from inkshelf.core.aims.owning import the_disk
@@ -53,6 +53,8 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
     about: ClassVar[str] = (
         "The installer's contents go to a small volume behind the new room; it is started once and given back."
     )
+    short: ClassVar[str] = "without a stick"
+    picture: ClassVar[Picture] = (((0, 1, "ink"),), ((0, 0.52, "ink"), (0.54, 0.84, "pencil"), (0.86, 1, "gap")))
 
     system: Key = "linux-desktop"
     disk: Letter = "A"

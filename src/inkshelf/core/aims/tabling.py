@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.installing import LOADER_BYTES, entered
 from inkshelf.core.aims.installing import Startup as Place
 from inkshelf.core.aims.owning import the_disk
@@ -48,6 +48,11 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
 
     title: ClassVar[str] = "Change a disk's table, and keep what is on it"
     about: ClassVar[str] = "MBR to GPT with the firmware switched in the same session, or back for a disk of data only."
+    short: ClassVar[str] = "another table"
+    picture: ClassVar[Picture] = (
+        ((0, 0.3, "ink"), (0.32, 0.62, "ink"), (0.64, 0.86, "ink")),
+        ((0, 0.05, "pencil"), (0.07, 0.3, "ink"), (0.32, 0.62, "ink"), (0.64, 0.86, "ink"), (0.93, 1, "pencil")),
+    )
 
     disk: Letter = "A"
     to: Literal["gpt", "mbr"] = "gpt"

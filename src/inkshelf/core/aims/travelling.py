@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Need, Question
+from inkshelf.core.aims.base import AimBase, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built, share_need
 from inkshelf.core.aims.owning import Share, new_table, spread, the_disk
 from inkshelf.core.aims.safety import Others, assured, forgotten, guarded, others_question, proved, resumed, suspended, woken
@@ -38,6 +38,8 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
 
     title: ClassVar[str] = "A system that travels on an external disk"
     about: ClassVar[str] = "It starts on any machine by its fallback file; the machine that it is made on keeps nothing of it."
+    short: ClassVar[str] = "one that travels"
+    picture: ClassVar[Picture] = (((0, 0.62, "ink"),), ((0, 0.62, "ink"), (0.76, 1, "pencil")))
 
     system: Key = "linux-desktop"
     disk: Letter = "B"

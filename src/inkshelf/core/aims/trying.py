@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from inkshelf.core.aims.base import AimBase, Need, Question
+from inkshelf.core.aims.base import AimBase, Need, Picture, Question
 from inkshelf.core.aims.systems import known_system, system_question
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import profile
@@ -20,6 +20,8 @@ class TryOnly(AimBase, frozen=True, tag="try"):
 
     title: ClassVar[str] = "Try a system, and write nothing"
     about: ClassVar[str] = "It runs from a stick and lives in memory; afterwards the machine is as it was found."
+    short: ClassVar[str] = "only try it"
+    picture: ClassVar[Picture] = (((0, 1, "ink"),), ((0, 1, "ink"), (0.86, 1.0, "stick")))
 
     system: Key = "linux-desktop"
 

@@ -9,45 +9,15 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QGridLayout, QSizePolicy, QWidget
 
 from inkshelf.core.aims import AIMS, AimBase
+from inkshelf.core.aims.base import Piece
 from inkshelf.ui import theme
 
-Piece = tuple[float, float, str]
-"""From where to where on a disk, 0 to 1, and how it is drawn: ink, gap, pencil, lost."""
-
-PICTURES: dict[str, tuple[str, tuple[Piece, ...], tuple[Piece, ...]]] = {
-    "try": ("only try it", ((0, 1, "ink"),), ((0, 1, "ink"), (0.86, 1.0, "stick"))),
-    "beside": ("one more beside", ((0, 0.8, "ink"), (0.82, 1, "gap")), ((0, 0.52, "ink"), (0.54, 1, "pencil"))),
-    "own-disk": ("a disk of its own", ((0, 0.5, "ink"), (0.6, 1, "gap")), ((0, 0.5, "ink"), (0.6, 1, "pencil"))),
-    "no-stick": (
-        "without a stick",
-        ((0, 1, "ink"),),
-        ((0, 0.52, "ink"), (0.54, 0.84, "pencil"), (0.86, 1, "gap")),
-    ),
-    "travelling": ("one that travels", ((0, 0.62, "ink"),), ((0, 0.62, "ink"), (0.76, 1, "pencil"))),
-    "clean": ("from nothing", ((0, 1, "gap"),), ((0, 0.12, "pencil"), (0.14, 0.58, "pencil"), (0.6, 1, "pencil"))),
-    "several": (
-        "three or more",
-        ((0, 0.46, "ink"), (0.48, 0.58, "gap"), (0.68, 0.82, "ink"), (0.84, 1, "gap")),
-        ((0, 0.3, "ink"), (0.32, 0.44, "pencil"), (0.46, 0.58, "pencil"), (0.68, 0.82, "ink"), (0.84, 1, "pencil")),
-    ),
-    "remove": (
-        "take one away",
-        ((0, 0.44, "ink"), (0.46, 0.8, "ink"), (0.82, 1, "ink")),
-        ((0, 0.44, "ink"), (0.46, 0.8, "lost"), (0.82, 1, "ink")),
-    ),
-    "give-back": ("give room back", ((0, 0.52, "ink"), (0.54, 0.8, "ink"), (0.82, 1, "gap")), ((0, 0.52, "ink"), (0.54, 1, "ink"))),
-    "table": (
-        "another table",
-        ((0, 0.3, "ink"), (0.32, 0.62, "ink"), (0.64, 0.86, "ink")),
-        ((0, 0.05, "pencil"), (0.07, 0.3, "ink"), (0.32, 0.62, "ink"), (0.64, 0.86, "ink"), (0.93, 1, "pencil")),
-    ),
-}  # fmt: skip
 COLUMNS, HEIGHT = 5, 66
 
 
 def words_of(kind: str) -> str:
-    """Return the few words under a kind's picture; ``KeyError`` for a kind that was forgotten here."""
-    return PICTURES[kind][0]
+    """Return the few words under a kind's picture."""
+    return next(one.short for one in AIMS if str(one.__struct_config__.tag) == kind)
 
 
 class AimTile(QAbstractButton):
@@ -55,14 +25,14 @@ class AimTile(QAbstractButton):
 
     def __init__(self, kind: type[AimBase], pressed: Callable[[str], None]) -> None:
         super().__init__()
-        self.kind = str(kind.__struct_config__.tag)
+        self.of, self.kind = kind, str(kind.__struct_config__.tag)
         self.numbers: tuple[int, ...] = ()
         self.shown = False
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"{words_of(self.kind)}: {kind.title}")
+        self.setAccessibleName(f"{kind.short}: {kind.title}")
         self.setToolTip(f"{kind.title}. {kind.about}")
         self.clicked.connect(lambda _: pressed(self.kind))
 
@@ -86,7 +56,7 @@ class AimTile(QAbstractButton):
         painter.setPen(QPen(ink.color(edge), 2 if self.shown or self.hasFocus() else 1.4))
         painter.setBrush(ink.color("card" if inked else "paper"))
         painter.drawRoundedRect(box, 5, 5)
-        words, before, after = PICTURES[self.kind]
+        words, (before, after) = self.of.short, self.of.picture
         for top, pieces in ((9.0, before), (26.0, after)):
             for piece in pieces:
                 _draw(painter, 10, self.width() - 20.0, top, piece)
