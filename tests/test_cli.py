@@ -295,7 +295,7 @@ def test_a_change_says_its_step_and_what_it_gives_up(job_file: Path, capsys: pyt
     assert "undo" in lines[4]
     again = good(capsys, "change", job_file, "format", "S1", "--fs", "xfs")
     assert "gives up" not in again, "said once"
-    assert "taken back: 33  Format S1 as XFS" in good(capsys, "change", job_file, "undo")
+    assert "taken back: 34  Format S1 as XFS" in good(capsys, "change", job_file, "undo")
 
 
 def test_a_file_is_written_by_hand_and_read_on_the_sheet(job_file: Path, capsys: pytest.CaptureFixture[str]) -> None:

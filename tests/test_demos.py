@@ -9,8 +9,10 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from inkshelf.core.checks import findings
+from inkshelf.core.machine.profiles import profile
 from inkshelf.core.plan.reading import read
-from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.sheet.sheet import restarts, sheet
+from inkshelf.exchange import render
 from inkshelf.ui.demo import DEMOS, Demo, first_day
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame.settings import Settings
@@ -59,3 +61,13 @@ def test_intake_offers_every_demo_job(qtbot: QtBot, folder: Path, tmp_path: Path
     settled(window)
     assert window.desk.job.title == "till 2"
     window.close()
+
+
+def test_starts_of_the_machine_are_counted(folder: Path) -> None:
+    """A start to look at each system, one for each shutdown, and what the installer says of itself."""
+    reading = read(first_day(folder, "demo"))
+    kinds = [step.kind for step in reading.job.steps]
+    looked, down = kinds.count("prove"), sum(getattr(step, "what", "") == "fast_startup_off" for step in reading.job.steps)
+    assert restarts(reading) == looked + down + profile("linux-desktop").restarts
+    assert f"the machine starts {restarts(reading)} times" in render.markdown(reading)
+    assert restarts(read(first_day(folder, "removal"))) == 3, "the live system, before it goes, and at the end"

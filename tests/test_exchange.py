@@ -152,5 +152,5 @@ def test_shapes_hold_exact_integers(job: Job) -> None:
     disk = document["planned"]["disks"][0]
     assert sum(one["size_bytes"] for one in document["ledger"]["stretches"]) == disk["size_bytes"] == demo.DISK_BYTES
     assert document["shrink"] == [
-        {"call": "S1", "step": 5, "from_bytes": 489894707200, "to_bytes": 489894707200 - 100 * GIB, "type_mib": 102400}
+        {"call": "S1", "step": 6, "from_bytes": 489894707200, "to_bytes": 489894707200 - 100 * GIB, "type_mib": 102400}
     ]

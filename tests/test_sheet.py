@@ -29,7 +29,18 @@ def test_every_step_of_every_plan_has_words_minutes_and_values(found_job: Job, a
     reading = read(with_aim(found_job, aim))
     for row in sheet(reading).rows:
         assert row.words.title
-        assert row.words.stage in {"Safety", "Firmware", "Medium", "Room", "Partitions", "Install", "Entries", "Proof", "Tidy"}
+        assert row.words.stage in {
+            "Safety",
+            "Firmware",
+            "Material",
+            "Medium",
+            "Room",
+            "Partitions",
+            "Install",
+            "Entries",
+            "Proof",
+            "Tidy",
+        }
         assert row.minutes > 0
         assert all(what and value for what, value in row.words.values)
 

@@ -205,7 +205,8 @@ def test_the_file_of_the_second_version_is_lifted_as_it_is() -> None:
     job = old_file(2)
     assert [intent.verb for intent in job.by_hand] == ["label"]
     assert [one.told for _, one in job.found.volumes()] == [(), (), (), ()]
-    assert job.steps == with_aim(job, job.aim).steps, "it is planned as it was"
+    now = tuple(step for step in with_aim(job, job.aim).steps if getattr(step, "subject", "") != "material")
+    assert job.steps == now, "it is planned as it was, before the image's checksum became a step"
     assert document.load(document.dump(job)) == job
 
 

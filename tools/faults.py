@@ -194,7 +194,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/aims/removing.py", "steps += [RemoveEntry(number) for number in own.entries]", "", "aims_inked"),
     ("core/aims/removing.py", "first.append(route.entry.number)", "pass", "aims_inked aims"),
     ("core/aims/belongings.py", "if where.startswith(HOMES) and not with_files:", "if where.startswith(HOMES):", "aims_inked"),
-    ("core/aims/belongings.py", "or _uuid(volume) in others or", "or", "aims aims_inked"),
+    ("core/aims/belongings.py", "or _uuid(volume) in others or", "or", "packing"),
     ("core/aims/safety.py", "if is_esp(one) and disk.id != but_on]", "if disk.id != but_on]", "aims_inked"),
     ("core/aims/volumes.py", "at += MIB if inside else 0", "at += 0", "aims aims_inked"),
     ("core/aims/shares.py", "max(1, need.comfort) // weights // MIB * MIB", "max(1, need.comfort) // weights", "aims plan"),

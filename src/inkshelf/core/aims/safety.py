@@ -24,7 +24,11 @@ def assured(found: Machine, stick: Stick = "installer") -> list[Step]:
     steps += [Confirm("recovery_key")] if (known.encrypted is not False or locked) and not known.recovery_key else []
     steps += [Confirm("mains")] if not known.mains else []
     steps += [Confirm("firmware_values")]
-    sticks: dict[Stick, list[Step]] = {"installer": [Confirm("medium")], "live": [Confirm("live_stick")], "none": []}
+    sticks: dict[Stick, list[Step]] = {
+        "installer": [Confirm("material"), Confirm("medium")],
+        "live": [Confirm("live_stick")],
+        "none": [],
+    }
     return [*steps, *sticks[stick]]
 
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from inkshelf.core.boot.mishaps import mishaps
 from inkshelf.core.boot.rehearse import Outcome, systems
 from inkshelf.core.checks.registry import Finding, findings
+from inkshelf.core.machine.profiles import profile
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.scene import scenes
 from inkshelf.core.sheet.telling import Words, words
-from inkshelf.core.steps.kinds import Prepare, Retype
+from inkshelf.core.steps.kinds import Confirm, Install, Prepare, Prove, Retype, SetMode, SetSecureBoot
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value
 from inkshelf.data import table
@@ -20,6 +21,7 @@ CAUTIONS = (
     "The owner's files, keys and passwords are theirs: nothing is copied that is not needed.",
     "If the machine must be opened: off, unplugged, static discharged. A swollen battery: stop.",
 )
+STARTED = ("live_start", "live_end", "from_staging", "target_in", "disk_out", "live_stick")  # subjects that start the machine
 NOTHING_STARTS = "no system is on these disks"
 
 
@@ -60,6 +62,7 @@ class Sheet(Value, frozen=True):
     put_back: tuple[str, ...] = ()
     aims: tuple[str, ...] = ()
     reasons: tuple[str, ...] = ()
+    restarts: int = 0
 
 
 def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
@@ -88,12 +91,28 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         put_back=_put_back(reading),
         aims=tuple(one.sentence(plan.found) for one in job.aims),
         reasons=job.reasons,
+        restarts=restarts(reading),
     )
 
 
 def with_margin(total: float) -> float:
     """Return minutes with the margin for people: real work overruns its rehearsal."""
     return total * (1 + float(table("defaults")["rates"]["human_margin"]))
+
+
+def restarts(reading: Reading) -> int:
+    """Return how often the machine is started anew: to look, to switch something, by installers as their profiles say."""
+    count = 0
+    for step in reading.job.steps:
+        if isinstance(step, Install) and step.profile in table("profiles"):
+            count += profile(step.profile).restarts
+        elif (
+            isinstance(step, Prove | SetMode | SetSecureBoot)
+            or (isinstance(step, Prepare) and step.what == "fast_startup_off")
+            or (isinstance(step, Confirm) and step.subject in STARTED)
+        ):
+            count += 1
+    return count
 
 
 def _put_back(reading: Reading) -> tuple[str, ...]:

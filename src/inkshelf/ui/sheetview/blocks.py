@@ -54,7 +54,7 @@ def blocks(made: Sheet, reading: Reading) -> list[Block]:
 
 
 def _about(made: Sheet) -> str:
-    return f"{made.owner or 'owner not known yet'} · {len(made.rows)} steps · about {made.minutes:.0f} minutes, with a margin for people"
+    return f"{made.owner or 'owner not known yet'} · {len(made.rows)} steps · about {made.minutes:.0f} minutes, with a margin for people · the machine starts {made.restarts} times"
 
 
 def _of(calls: tuple[str, ...]) -> str:
