@@ -158,6 +158,19 @@ def test_three_systems_on_two_disks_go_where_they_fit_best(two: Job, tmp_path: P
     assert sizes[-1] >= max(comfort.values()), "there is room for everybody's comfort on these disks"
 
 
+def test_a_bare_disk_gets_a_table_only_where_a_system_goes_there(two: Job, tmp_path: Path) -> None:
+    job = wanting(two, ("several", {"systems": "linux-desktop,linux-heavy,linux-rolling", "home": "apart"}))
+    made = [step.disk for step in job.steps if step.kind == "new-table"]
+    assert made == ["B"]
+    assert read(job).ledger.lost == ()
+    inked(job, tmp_path)
+    assert list(starts(job).values()) == [True] * 4
+    little = wanting(two, ("several", {"systems": "linux-light"}))
+    planned = read(little).plan.planned
+    on = next(disk.id for disk, volume in planned.volumes() if volume.planned)
+    assert (planned.disk("B").table.kind == "none") == (on == "A"), "a disk that nothing goes to stays as it is"
+
+
 def test_more_volumes_than_an_mbr_has_slots_become_logical_ones_with_their_records(tmp_path: Path) -> None:
     bare = take_in([machines.blank(tmp_path / "bare.img", 200 * 10**9)], mode="legacy", ram_bytes=4 * GIB, seed="legacy")
     job = wanting(bare, ("clean", {"systems": "linux-legacy,linux-light", "table": "mbr", "home": "apart"}))

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built
+from inkshelf.core.aims.owning import new_table
 from inkshelf.core.aims.safety import (
     Others,
     assured,
@@ -114,7 +115,11 @@ class Several(AimBase, frozen=True, tag="several"):
                 "Several systems at once are planned for UEFI.", "Use the aim clean, or one beside after the other."
             )
         groups = self._by_system(found)
-        fitted = self._fitted(found, groups)
+        # a disk with nothing on it, not even a table, gets one where something goes there: nobody loses anything by that
+        bare = {one.id: new_table(one, "gpt", seed) for one in found.disks if one.table.kind == "none" and not one.volumes}
+        tabled = fold(found, tuple(step for made in bare.values() for step in made)).planned
+        fitted = self._fitted(tabled, groups)
+        used = {one.disk for one in fitted.put}
         touched = [one for _, one in found.volumes() if one.call in fitted.shrunk or one.call in fitted.moved]
         steps: list[Step] = [*assured(found), *suspended(found), *woken(found, touched)]
         for disk in found.disks:
@@ -132,7 +137,7 @@ class Several(AimBase, frozen=True, tag="several"):
             Prove(step.call, "after shrinking") for step in steps if isinstance(step, Shrink) and _holds(found, step.call)
         ]
         hide, show = guarded(found, self.others, "")
-        steps += hide
+        steps += [*hide, *(step for letter, made in bare.items() if letter in used for step in made)]
         given = [*taken, *(volume.call for _, volume in found.volumes())]
         for number, (kind, layout, group) in enumerate(zip(self._ordered(), self._layouts(found), groups, strict=True)):
             now = fold(found, tuple(steps)).planned
@@ -169,6 +174,8 @@ class Several(AimBase, frozen=True, tag="several"):
         if isinstance(fitted, Refusal):
             said = "; ".join(fitted.because) or "the disks are smaller than what stands on them"
             more = "let what is in the way move, " if self.moves == "no" else ""
+            left_out = ", ".join(one.id for one in found.disks if one.table.kind != "gpt")
+            said += f"; disk {left_out} is left out: it has no GPT" if left_out else ""
             raise PlanError(
                 f"These limits contradict each other: {said}.",
                 f"Give one of them up: {more}take fewer or lighter systems, or another disk.",
