@@ -69,29 +69,16 @@ class Put(Value, frozen=True):
     size: int
 
 
-class Limit(Value, frozen=True):
-    """What keeps the answer from being better: by how many MiB one limit less would make the worst-off volume larger, and what it costs.
-
-    ``kind``: stands (a volume that may not move), shrinks (it may shrink no further), ends (the disk ends there).
-    """
-
-    kind: str
-    call: str
-    gain: int
-    moved: int
-
-
 class Answer(Value, frozen=True):
     """The best placement: new volumes, sizes of those that shrink, starts of those that move.
 
-    ``share``: how far every volume is from its floor to its comfort, at least (1: all are comfortable). ``limits``: which ones bind.
+    ``share``: how far every volume is from its floor to its comfort, at least (1: all are comfortable).
     """
 
     put: tuple[Put, ...]
     shrunk: dict[str, int]
     moved: dict[str, int]
     share: float
-    limits: tuple[Limit, ...] = ()
 
 
 class Refusal(Value, frozen=True):
