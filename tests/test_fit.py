@@ -170,7 +170,8 @@ def test_a_volume_moves_only_where_nothing_else_does_it() -> None:
     gives = solve(Problem((shelf,), (Piece("new", (Ask("new.root", 10, 10),)), Piece("old", (Ask("old.root", 10, 10),)))))
     assert (gives.moved, gives.shrunk) == ({}, {"S1": 30})
     moves = solve(Problem((shelf,), (Piece("new", (Ask("new.root", 24, 24),)),)))
-    assert (moves.moved, moves.shrunk) == ({"R1": 56}, {"S1": 32}) or moves.moved
+    assert list(moves.moved) == ["R1"]
+    keeps(Problem((shelf,), (Piece("new", (Ask("new.root", 24, 24),)),)), moves)
     assert moves.share == 1
     never = solve(
         Problem(

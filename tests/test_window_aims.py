@@ -74,6 +74,19 @@ def test_kinds_are_added_numbered_answered_and_taken_out(page: object, window: W
     assert page.shown == "a1", "a press goes on to the next one of that kind"
 
 
+def test_ways_rest_while_something_is_dragged_or_nobody_looks(page: object, window: Window, qtbot: QtBot) -> None:
+    press(page, "beside")
+    for size in range(60, 90):
+        window.desk.set_aim("room", preview=True, size_bytes=size * GB)
+        assert page.ways._next.interval() > 0, "a drag starts the wait anew"
+        assert not page.ways._found
+    window.desk.show("shelf")
+    assert not page.ways._next.isActive(), "nothing spins behind another chapter"
+    window.desk.change(window.desk.job, "room")
+    window.desk.show("aim")
+    qtbot.waitUntil(lambda: not page.ways._next.isActive() and bool(page.ways._found), timeout=20_000)
+
+
 def test_systems_of_an_emptied_disk_are_added_and_taken_out(page: object, window: Window, qtbot: QtBot) -> None:
     press(page, "clean")
     click(page, page.questions.fold.text())

@@ -3,6 +3,7 @@
 from typing import ClassVar
 
 from inkshelf.core.aims.base import AimBase, Need, Picture, Question
+from inkshelf.core.aims.building import active
 from inkshelf.core.aims.installing import Startup, entered, finding_others, install, required_startup, startup_on
 from inkshelf.core.aims.menus import menus_anew
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
@@ -27,7 +28,7 @@ from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import Confirm, Install, Prove, Retype, SetOrder, Shrink, Step
+from inkshelf.core.steps.kinds import Confirm, Prove, SetOrder, Shrink, Step
 from inkshelf.core.texts import Count, Key, Letter
 from inkshelf.core.value import replace
 
@@ -103,19 +104,12 @@ class Beside(AimBase, frozen=True, tag="beside"):
             steps.append(Shrink(place.giver.call, place.giver_bytes))
             steps += [Prove(place.giver.call, "after shrinking")] if place.giver.holds else []
         steps += hide
-        steps += [*new.steps, *_active(kind, disk, done), Confirm("summary"), done]
+        steps += [*new.steps, *active(kind, disk, done), Confirm("summary"), done]
         steps += show
         steps += [*finding_others(found, done), *_entries(found, disk, kind, startup)]
         steps += [Prove(done.call, "new"), *proved(found), *resumed(found)]
         steps += [Confirm("clock")] if clocks_differ(found, (kind.family,)) else []
         return identified((*steps, Confirm("tidy")), self.id)
-
-
-def _active(kind: Profile, disk: Disk, done: Install) -> list[Step]:
-    """On an MBR the NT family's code looks for the active volume; its installer marks it so."""
-    if kind.family != "nt" or disk.table.kind != "mbr" or any(one.active for one in disk.volumes):
-        return []
-    return [Retype(done.call, "0x07", 0, active=True)]
 
 
 def _entries(found: Machine, disk: Disk, kind: Profile, startup: Startup | None) -> list[Step]:

@@ -5,7 +5,7 @@ from typing import ClassVar
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.safety import assured, proved, resumed, suspended, woken
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.growing import cost, gap_near, grown, takers
+from inkshelf.core.fit.growing import gap_near, grown, takers
 from inkshelf.core.fit.room import stretches
 from inkshelf.core.machine.state import Disk, Gap, Machine, Volume
 from inkshelf.core.size import GIB, binary
@@ -21,9 +21,7 @@ class GiveBack(AimBase, frozen=True, tag="give-back"):
     """Room goes to a neighbour: that of ``volume``, which is given up, or a gap that is there (``volume`` empty)."""
 
     title: ClassVar[str] = "Give room back to a neighbour"
-    about: ClassVar[str] = (
-        "A staging volume or a gap that nobody needs any more; what stands between is moved, and the cost said."
-    )
+    about: ClassVar[str] = "A staging volume or a gap that nobody needs any more; what stands between is moved."
     short: ClassVar[str] = "give room back"
     picture: ClassVar[Picture] = (
         ((0, 0.52, "ink"), (0.54, 0.8, "ink"), (0.82, 1, "gap")),
@@ -85,11 +83,6 @@ class GiveBack(AimBase, frozen=True, tag="give-back"):
         touched = [one for one in left.volumes if any(getattr(step, "call", "") == one.call for step in more)]
         steps = [*assured(found, "live"), *suspended(found), *woken(found, touched), *first, *more]
         return identified((*steps, *proved(found), *resumed(found), Confirm("tidy")), self.id)
-
-    def price(self, found: Machine) -> str:
-        """Return what it costs in words."""
-        disk = self._disk(found)
-        return cost(disk, self.steps(found, "")) if disk else ""
 
 
 def _gaps(found: Machine) -> list[tuple[Disk, Gap]]:

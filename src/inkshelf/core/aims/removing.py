@@ -22,7 +22,7 @@ from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 ROOM_ANSWERS = (
-    Answer("to a neighbour", "grow", "The room is used at once; what stands between is moved, and the cost said."),
+    Answer("to a neighbour", "grow", "The room is used at once; what stands between is moved."),
     Answer("kept as a gap", "keep", "Nothing moves; another system can go there later."),
 )
 FILES_ANSWERS = (

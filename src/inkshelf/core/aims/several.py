@@ -122,20 +122,7 @@ class Several(AimBase, frozen=True, tag="several"):
         used = {one.disk for one in fitted.put}
         touched = [one for _, one in found.volumes() if one.call in fitted.shrunk or one.call in fitted.moved]
         steps: list[Step] = [*assured(found), *suspended(found), *woken(found, touched)]
-        for disk in found.disks:
-            targets = tuple(
-                Target(
-                    one.call,
-                    one.start + (fitted.moved.get(one.call, one.start // MIB) - one.start // MIB) * MIB,
-                    one.size - _given(found, one.call, fitted),
-                )
-                for one in disk.volumes
-                if one.call in fitted.shrunk or one.call in fitted.moved
-            )
-            steps += order(disk, targets) if targets else ()
-        steps += [
-            Prove(step.call, "after shrinking") for step in steps if isinstance(step, Shrink) and _holds(found, step.call)
-        ]
+        steps += _rearranged(found, fitted)
         hide, show = guarded(found, self.others, "")
         steps += [*hide, *(step for letter, made in bare.items() if letter in used for step in made)]
         given = [*taken, *(volume.call for _, volume in found.volumes())]
@@ -181,6 +168,24 @@ class Several(AimBase, frozen=True, tag="several"):
                 f"Give one of them up: {more}take fewer or lighter systems, or another disk.",
             )
         return fitted
+
+
+def _rearranged(found: Machine, fitted: Fitted) -> list[Step]:
+    """What shrinks and what moves, disk by disk; then every system that was shrunk is looked at."""
+    steps: list[Step] = []
+    for disk in found.disks:
+        targets = tuple(
+            Target(
+                one.call,
+                one.start + (fitted.moved.get(one.call, one.start // MIB) - one.start // MIB) * MIB,
+                one.size - _given(found, one.call, fitted),
+            )
+            for one in disk.volumes
+            if one.call in fitted.shrunk or one.call in fitted.moved
+        )
+        steps += order(disk, targets) if targets else ()
+    looked = [Prove(one.call, "after shrinking") for one in steps if isinstance(one, Shrink) and _holds(found, one.call)]
+    return [*steps, *looked]
 
 
 def _mib(size: int) -> int:

@@ -7,7 +7,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.order import Target, order
 from inkshelf.core.fit.room import before_record, stretches
 from inkshelf.core.machine.state import Disk, Gap, Volume
-from inkshelf.core.size import MIB, align_down, align_up, binary
+from inkshelf.core.size import MIB, align_down, align_up
 from inkshelf.core.steps.kinds import Step
 
 
@@ -91,12 +91,3 @@ def _refuse_fixed(disk: Disk, between: list[Volume], volume: Volume) -> None:
             raise PlanError(
                 f"{one.call} stands in the way, and what is in it cannot be told.", "Keep the room, or look into it first."
             )
-
-
-def cost(disk: Disk, steps: tuple[Step, ...]) -> str:
-    """Return in words what moves cost; an empty text where nothing moves."""
-    moved = [one for one in disk.volumes if any(step.moves and getattr(step, "call", "") == one.call for step in steps)]
-    if not moved:
-        return ""
-    total = sum(one.size if one.used is None else one.used for one in moved)
-    return f"{', '.join(one.call for one in moved)} moves: {binary(total)} to copy"

@@ -27,7 +27,6 @@ Subject = Literal[
     "target_in",
     "disk_out",
     "from_staging",
-    "letter_off",
     "live_stick",
     "clock_back",
 ]

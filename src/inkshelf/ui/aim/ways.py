@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from PyQt6.QtCore import QRectF, Qt, QTimer
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QHideEvent, QPainter, QPen, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from inkshelf.core.machine.state import Disk
@@ -19,6 +19,7 @@ from inkshelf.ui.parts import OneLine, button, card, clear, label
 
 NARROWEST = 14.0
 MOST_SHOWN = 3
+PAUSE = 60  # milliseconds without a change before ways are worked out
 CARD = 232  # pixels that a card needs
 
 
@@ -99,7 +100,6 @@ class Ways(QWidget):
         self.row.setSpacing(8)
         box.addLayout(self.row)
         self._next = QTimer(self)
-        self._next.setInterval(0)
         self._next.timeout.connect(self._one_more)
 
     def refresh(self) -> None:
@@ -109,14 +109,27 @@ class Ways(QWidget):
             return
         self._of, self._found, self._ways = job, [], ()
         self.setVisible(bool(job.aims) and not job.plan_fault)
-        self._working = worked_out(job) if self.isVisibleTo(self.parentWidget()) else None
-        self._next.start() if self._working else self._next.stop()
+        self._working = worked_out(job) if job.aims and not job.plan_fault else None
+        self._next.stop()
+        self._go_on()
         self.state.setText("being worked out")
 
+    def _go_on(self) -> None:
+        """After a moment in which nothing changed: a drag is not held up by ways that the next frame makes untrue."""
+        if self._working is not None and self.isVisible():
+            self._next.start(PAUSE)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._go_on()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self._next.stop()  # nothing is worked out for a page that nobody looks at
+
     def _one_more(self) -> None:
-        if self._working is None or not self.isVisible():
-            return
-        one = next(self._working, None)
+        self._next.setInterval(0)
+        one = next(self._working, None) if self._working is not None else None
         if one is not None:
             self._found.append(one)
             if len(self._found) == 1:

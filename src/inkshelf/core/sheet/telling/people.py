@@ -142,13 +142,6 @@ CONFIRM = {
         "Never format or delete the volume that it started from before the end.",
         minutes=5,
     ),
-    "letter_off": Words(
-        "Tidy",
-        "Letters that were given for the work are off again",
-        (("type, as administrator", exact("nt", "letter_off")),),
-        "The volume is not listed among the owner's any more.",
-        minutes=1,
-    ),
     "summary": Words(
         "Install",
         "Compare the installer's own summary with this sheet, line by line",
