@@ -164,12 +164,9 @@ def measure_commands(folder: Path) -> None:
     from inkshelf.ui.demo import demo_job
 
     image = demo_job(folder).sources[0].path
+    program = str(Path(sys.executable).with_name("inkshelf"))
     ordinary = {key: value for key, value in os.environ.items() if key != "PYTHONDONTWRITEBYTECODE"}
-    calls = {
-        "python": ["-c", "pass"],
-        "--version": ["-m", "inkshelf", "--version"],
-        "inspect": ["-m", "inkshelf", "inspect", image],
-    }
+    calls = {"python": ["-c", "pass"], "--version": [program, "--version"], "inspect": [program, "inspect", image]}
     took: dict[str, list[float]] = {name: [] for name in calls}
     for _ in range(9):
         for name, words in calls.items():

@@ -17,7 +17,8 @@ from disks import make_gpt_disk, put_file_on_ntfs, put_volume
 from inkshelf.bench import tools
 from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.kinds import lvm
-from inkshelf.core.disk.lvm_write import fresh_pv, identifier, with_logical
+from inkshelf.core.disk.lvm_extents import identifier
+from inkshelf.core.disk.lvm_write import fresh_pv, with_logical
 from inkshelf.core.size import MIB
 
 FAT = ("mkfs.fat", "-n", "FLYER", "-F")

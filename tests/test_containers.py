@@ -15,7 +15,7 @@ from disks import make_gpt_disk
 from inkshelf.bench import cut
 from inkshelf.bench.inker import ink, resume
 from inkshelf.bench.intake import take_in
-from inkshelf.core.disk import lvm, lvm_write
+from inkshelf.core.disk import lvm, lvm_extents, lvm_write
 from inkshelf.core.disk.filesystems import fresh
 from inkshelf.core.disk.kinds import KINDS, makeable
 from inkshelf.core.disk.lvm_text import parse, render
@@ -93,7 +93,7 @@ def held(data: bytes) -> lvm.Pv:
 def test_what_we_write_of_a_group_an_independent_parser_reads(tmp_path_factory, wanted, grows) -> None:
     size = 160 * MIB
     disk, names = bytearray(MIB), {}  # what comes behind the metadata is holes
-    put(disk, lvm_write.fresh_pv(size, lvm_write.identifier("pv"), "quill"))
+    put(disk, lvm_write.fresh_pv(size, lvm_extents.identifier("pv"), "quill"))
     for name, count in wanted:
         pv = held(bytes(disk))
         try:
@@ -104,7 +104,7 @@ def test_what_we_write_of_a_group_an_independent_parser_reads(tmp_path_factory, 
     if grows:
         size += 40 * MIB
         put(disk, lvm_write.with_size(held(bytes(disk)), size))
-    assert held(bytes(disk)).extents == (size - MIB) // lvm_write.EXTENT
+    assert held(bytes(disk)).extents == (size - MIB) // lvm_extents.EXTENT
     if not names:
         return  # the other parser takes no empty group
     path = tmp_path_factory.mktemp("lvm") / "pv"
@@ -118,7 +118,7 @@ def test_what_we_write_of_a_group_an_independent_parser_reads(tmp_path_factory, 
 
 
 def sizes(volume) -> int:
-    return sum(one.extent_count for one in volume.segments) * lvm_write.EXTENT
+    return sum(one.extent_count for one in volume.segments) * lvm_extents.EXTENT
 
 
 def put(disk: bytearray, pv: lvm.Pv) -> None:
@@ -161,7 +161,7 @@ def test_a_group_is_made_filled_shrunk_and_moved(tmp_path: Path) -> None:
 def test_what_is_inside_a_logical_volume_is_told(tmp_path: Path) -> None:
     size = 96 * MIB
     disk = bytearray(size)
-    put(disk, lvm_write.with_logical(lvm_write.fresh_pv(size, lvm_write.identifier("pv"), "quill"), "swap", 40 * MIB))
+    put(disk, lvm_write.with_logical(lvm_write.fresh_pv(size, lvm_extents.identifier("pv"), "quill"), "swap", 40 * MIB))
     at = held(bytes(disk)).first_extent
     disk[at + 1024 : at + 1032] = (1).to_bytes(4, "little") + (9).to_bytes(4, "little")
     disk[at + 4086 : at + 4096] = b"SWAPSPACE2"
@@ -170,8 +170,8 @@ def test_what_is_inside_a_logical_volume_is_told(tmp_path: Path) -> None:
 
 
 def test_groups_that_are_not_ours_alone_are_left_alone(tmp_path: Path) -> None:
-    pv = lvm_write.fresh_pv(64 * MIB, lvm_write.identifier("pv"), "quill")
-    two = {**pv.section["physical_volumes"], "pv1": {"id": lvm_write.identifier("other")}}
+    pv = lvm_write.fresh_pv(64 * MIB, lvm_extents.identifier("pv"), "quill")
+    two = {**pv.section["physical_volumes"], "pv1": {"id": lvm_extents.identifier("other")}}
     assert "other physical volumes" in lvm_write.fault(lvm_write._changed(pv, physical_volumes=two))
     assert lvm_write.fault(pv) == ""
 
@@ -196,7 +196,7 @@ def test_a_damaged_group_never_hangs(place: int, damage: bytes) -> None:
     size = 64 * MIB
     disk = bytearray(16 << 10)
     for offset, data in lvm_write.encode(
-        lvm_write.with_logical(lvm_write.fresh_pv(size, lvm_write.identifier("x"), "g"), "r", MIB)
+        lvm_write.with_logical(lvm_write.fresh_pv(size, lvm_extents.identifier("x"), "g"), "r", MIB)
     ):
         disk[offset : offset + len(data)] = data
     disk[place : place + len(damage)] = damage
@@ -277,7 +277,7 @@ press {
 
 
 def test_a_group_that_others_made_is_reckoned_extent_by_extent() -> None:
-    own, other = lvm_write.identifier("own"), lvm_write.identifier("other")
+    own, other = lvm_extents.identifier("own"), lvm_extents.identifier("other")
     text = parse(FOREIGN.replace("OWN", own).replace("OTHER", other))
     pv = lvm.Pv(own, 100 * MIB, 4096, MIB - 4096, MIB, text)
     assert [(one.name, one.logical, one.first, one.count) for one in pv.segments()] == [

@@ -18,7 +18,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.kinds import TOOLS
-from inkshelf.core.disk import ext, ext_files, lvm_write
+from inkshelf.core.disk import ext, ext_files, lvm_extents, lvm_write
 from inkshelf.core.disk.source import Memory, Slice
 from inkshelf.core.machine.state import FileSystem, Volume
 from inkshelf.core.plan.byhand import change
@@ -156,7 +156,7 @@ def test_what_a_step_must_not_touch_is_compared_for_other_kinds_too(
     ((start, size),) = make_gpt_disk(disk, 200 * MIB, 512, [("linux_data", 100 * MIB, make)])
     with disk.open("r+b") as out:
         for offset, data in (
-            lvm_write.encode(lvm_write.fresh_pv(size, lvm_write.identifier("kept"), "quill")) if kind == "lvm" else ()
+            lvm_write.encode(lvm_write.fresh_pv(size, lvm_extents.identifier("kept"), "quill")) if kind == "lvm" else ()
         ):
             out.seek(start + offset)
             out.write(data)

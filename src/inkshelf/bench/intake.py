@@ -11,7 +11,8 @@ from inkshelf.bench.image import inspect, refuse_in_use
 from inkshelf.core.checks import know
 from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.captured import Facts
-from inkshelf.core.machine.joining import Contradiction, Joined, join_images, join_listings, join_variables
+from inkshelf.core.machine.contradiction import Contradiction
+from inkshelf.core.machine.joining import Joined, join_images, join_listings, join_variables
 from inkshelf.core.machine.state import Conditions, Disk, Firmware, Machine, SecureBoot
 from inkshelf.core.plan.job import Job, Source, replan
 from inkshelf.core.texts import one_line

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
@@ -62,6 +61,8 @@ def takes_json(parser: argparse.ArgumentParser) -> None:
 
 def print_json(document: Any) -> None:
     """Print one document."""
+    import json  # late: most answers are lines
+
     print(json.dumps(document, indent=1, ensure_ascii=False))
 
 

@@ -6,6 +6,7 @@ A call number becomes a file's name on the bench, a title a comment in a script:
 from __future__ import annotations
 
 import re
+from functools import cache
 from typing import Annotated
 
 from msgspec import Meta
@@ -43,12 +44,20 @@ Count = Annotated[int, Meta(ge=0, le=1 << 62)]
 Attributes = Annotated[int, Meta(ge=0)]
 """The 64 attribute bits of a GPT entry."""
 
-_UNFIT = re.compile(f"[{_CONTROL}\ud800-\udfff]")
+
+@cache
+def _unfit() -> re.Pattern[str]:
+    """Compiled when it is first asked for: a set of characters this far apart takes its time, and most texts never need it."""
+    return re.compile(f"[{_CONTROL}\ud800-\udfff]")
+
+
+def _plain(text: str) -> bool:
+    return text.isascii() and text.isprintable()
 
 
 def shown(text: str) -> str:
     """Return ``text`` as it may be shown and printed: control characters and what is no character become ``\ufffd``."""
-    return _UNFIT.sub("\ufffd", text)
+    return text if _plain(text) else _unfit().sub("\ufffd", text)
 
 
 def zero_ended(raw: bytes) -> str:
@@ -58,6 +67,6 @@ def zero_ended(raw: bytes) -> str:
 
 def one_line(text: str, what: str) -> str:
     """Return ``text``, or raise ``InkshelfError`` that names ``what`` where it is more than one line of characters."""
-    if _UNFIT.search(text):
+    if not _plain(text) and _unfit().search(text):
         raise InkshelfError(f"{what} has characters that no line can hold.", "Leave out line breaks and control characters.")
     return text

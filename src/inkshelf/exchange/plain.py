@@ -8,8 +8,6 @@ from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.sheet.scene import scenes
-from inkshelf.core.sheet.telling import words
 from inkshelf.core.size import binary, both, grouped
 
 TABLES = {"gpt": "GPT", "mbr": "MBR", "none": "no table"}
@@ -82,6 +80,9 @@ def plan_lines(reading: Reading, found: tuple[Finding, ...]) -> list[str]:
 
 
 def _step_lines(reading: Reading) -> list[str]:
+    from inkshelf.core.sheet.scene import scenes  # late: a disk alone has no steps
+    from inkshelf.core.sheet.telling import words
+
     return [f"{number:3}  {words(step, scene).title}" for number, step, scene in scenes(reading)]
 
 

@@ -9,13 +9,13 @@ NAME = "inkshelf"
 
 def config_path() -> Path:
     """Where the settings are kept."""
-    from platformdirs import user_config_path  # late: commands that only look need no folder
+    from xdg_base_dirs import xdg_config_home  # late: commands that only look need no folder
 
-    return user_config_path(NAME, appauthor=False) / "settings.json"
+    return xdg_config_home() / NAME / "settings.json"
 
 
 def data_folder() -> Path:
     """Where jobs without a place of their own, the demo and benches are kept."""
-    from platformdirs import user_data_path
+    from xdg_base_dirs import xdg_data_home
 
-    return user_data_path(NAME, appauthor=False)
+    return xdg_data_home() / NAME

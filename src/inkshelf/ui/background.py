@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import queue
 import threading
-import traceback
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -36,6 +35,8 @@ class Task(QThread):
         except OSError as error:
             self.failed.emit(f"{error.filename or 'This'}: {error.strerror}.", "Check the place and your rights.")
         except Exception as error:  # noqa: BLE001 - a thread must not end in silence
+            import traceback  # late: it is needed in the worst case only
+
             self.failed.emit(f"This ended unexpectedly: {error}", traceback.format_exc(limit=-1))
         else:
             self.done.emit(result)

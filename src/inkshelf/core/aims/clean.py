@@ -1,7 +1,5 @@
 """The aim "clean": one to eight systems on an empty or emptied disk, in one go."""
 
-from __future__ import annotations
-
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question

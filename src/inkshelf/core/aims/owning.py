@@ -1,7 +1,5 @@
 """The aim "own-disk": a system gets a disk of its own; what is left of it may hold files that every system reads and writes."""
 
-from __future__ import annotations
-
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Need, Picture, Question

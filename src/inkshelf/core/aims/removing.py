@@ -1,7 +1,5 @@
 """The aim "remove": a system is taken away in an order that never leaves the machine unable to start."""
 
-from __future__ import annotations
-
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question

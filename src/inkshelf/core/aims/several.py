@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built
@@ -31,9 +31,6 @@ from inkshelf.core.aims.systems import (
 )
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.order import Target, order
-from inkshelf.core.fit.problem import problem_of
-from inkshelf.core.fit.question import Answer as Fitted
-from inkshelf.core.fit.question import Ask, Piece, Refusal
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.state import Machine
@@ -43,6 +40,9 @@ from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import Confirm, Prove, Shrink, Step
 from inkshelf.core.texts import Key
 from inkshelf.core.value import replace
+
+if TYPE_CHECKING:
+    from inkshelf.core.fit.question import Answer as Fitted
 
 MOST = 8
 MOVE_ANSWERS = (
@@ -142,7 +142,9 @@ class Several(AimBase, frozen=True, tag="several"):
         return identified((*steps, Confirm("tidy")), self.id)
 
     def _fitted(self, found: Machine, groups: tuple[tuple[Need, ...], ...]) -> Fitted:
-        from inkshelf.core.fit.solve import solve  # late: the solver takes long to load, and no other aim needs it
+        from inkshelf.core.fit.problem import problem_of  # late: no other aim needs the solver, which takes long to load
+        from inkshelf.core.fit.question import Ask, Piece, Refusal
+        from inkshelf.core.fit.solve import solve
 
         pieces = tuple(
             Piece(

@@ -1,7 +1,5 @@
 """The aim "no-stick": the installer starts from a small volume of the disk itself, which is given back afterwards."""
 
-from __future__ import annotations
-
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question

@@ -1,7 +1,5 @@
 """The aim "table": a disk's table becomes one of the other kind, in place, and the machine starts from it in the same session."""
 
-from __future__ import annotations
-
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question

@@ -1,7 +1,5 @@
 """The aim "travelling": a complete system on an external disk that starts on any machine; nothing is left on the internal one."""
 
-from __future__ import annotations
-
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Need, Picture, Question

@@ -7,8 +7,6 @@ from typing import Literal
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import assume_loaders, infer_entries
-from inkshelf.core.machine.told import tell
-from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, Override, changed_aim, replan, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.texts import one_line
@@ -131,6 +129,8 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
             raise PlanError("The aim that this would change is not in the job.", "Choose an aim first.")
         return changed_aim(job, replace(aim, **{remedy.field: remedy.value}))
     if isinstance(remedy, ByHand):
+        from inkshelf.core.plan.byhand import change  # late: the window is ready sooner
+
         return change(job, remedy.verb, remedy.call, **dict(remedy.words))
     if isinstance(remedy, AnswerFor) and reason.strip():
         return _answered(job, remedy.finding, reason)
@@ -158,6 +158,8 @@ def know(job: Job, field: str, value: str | int | None) -> Job:
     a volume, such as ``used:S1`` (``machine.told``); nothing takes that back."""
     found = job.found
     if ":" in field:
+        from inkshelf.core.machine.told import tell
+
         fact, call = field.split(":", 1)
         said = f"{value}B" if isinstance(value, int) else value or ""
         told = tell(found, call, fact, said)

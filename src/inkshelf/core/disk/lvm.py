@@ -5,12 +5,12 @@ The label stands in one of the first four sectors; it leads to the metadata area
 
 from __future__ import annotations
 
-import itertools
 import struct
 import zlib
 from collections.abc import Iterator
 
 from inkshelf.core.disk.contents import FileSystem, Inside
+from inkshelf.core.disk.lvm_extents import dashed
 from inkshelf.core.disk.lvm_text import Section, parse
 from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
@@ -114,11 +114,6 @@ class Pv(Value, frozen=True):
 def checksum(data: bytes) -> int:
     """Return LVM's CRC-32: the usual polynomial from its own start value, not inverted at the end."""
     return zlib.crc32(data, FIRST_CRC ^ 0xFFFFFFFF) ^ 0xFFFFFFFF
-
-
-def dashed(raw: str) -> str:
-    """Return a 32-character identifier in its usual groups."""
-    return "-".join(raw[low:high] for low, high in itertools.pairwise((0, 6, 10, 14, 18, 22, 26, 32)))
 
 
 def _number(section: Section, key: str, other: int = 0) -> int:

@@ -21,29 +21,14 @@ from inkshelf.core.disk.lvm import (
     SUMMED_FROM,
     Pv,
     checksum,
-    dashed,
 )
+from inkshelf.core.disk.lvm_extents import DATA_START, EXTENT, extents_of, identifier
 from inkshelf.core.disk.lvm_text import Section, render
 from inkshelf.core.errors import FormatError
-from inkshelf.core.size import MIB, align_up
+from inkshelf.core.size import align_up
 from inkshelf.core.value import replace
 
-EXTENT = 4 * MIB
-AREA_START, DATA_START = 4096, MIB
-LETTERS = "0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
-
-
-def identifier(words: str) -> str:
-    """Return an LVM identifier drawn from ``words``, in its usual groups; the same words give the same one."""
-    import hashlib  # late: the window opens sooner without it
-
-    raw = hashlib.sha256(words.encode()).digest()
-    return dashed("".join(LETTERS[one % len(LETTERS)] for one in raw))
-
-
-def extents_of(size: int) -> int:
-    """Return how many extents a physical volume of ``size`` bytes has."""
-    return max(0, (size - DATA_START) // EXTENT)
+AREA_START = 4096
 
 
 def fresh_pv(size: int, uuid: str, group: str) -> Pv:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -108,6 +107,8 @@ def resolved(profiles: dict[str, Any]) -> dict[str, Any]:
 def near(word: str, known: object) -> str:
     """Return what to do about an unknown word: the near match, or all there are."""
     choices = list(known) if isinstance(known, dict | tuple) else []
+    import difflib  # late: only what is not known is compared
+
     found = difflib.get_close_matches(word, choices, 1, 0.6)
     return f"Did you mean {found[0]}?" if found else f"Choose one of: {', '.join(choices)}."
 

@@ -6,18 +6,11 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import LETTERS, infer_entries
 from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.captured import merge_identity, same_disk
+from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
 from inkshelf.core.machine.told import as_read, carried
 from inkshelf.core.size import MIB, align_down, binary, both
-from inkshelf.core.texts import Letter, Line
 from inkshelf.core.value import Value, replace
-
-
-class Contradiction(Value, frozen=True):
-    """Two readings of one disk that cannot both be true."""
-
-    disk: Letter
-    what: Line
 
 
 class Joined(Value, frozen=True):

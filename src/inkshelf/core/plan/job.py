@@ -4,7 +4,7 @@ from typing import Literal
 
 from inkshelf.core.aims import Aim, Beside
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.joining import Contradiction
+from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.intents import Idle, Intent, resolve
 from inkshelf.core.steps.fold import fold

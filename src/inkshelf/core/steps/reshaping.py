@@ -5,7 +5,7 @@ from typing import ClassVar
 
 from inkshelf.core.disk.filesystems import hidden_sectors, label_fault, resized, title
 from inkshelf.core.disk.kinds import kind_of
-from inkshelf.core.disk.lvm_write import DATA_START, identifier
+from inkshelf.core.disk.lvm_extents import DATA_START, identifier
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Inside, Machine, Volume
 from inkshelf.core.size import binary

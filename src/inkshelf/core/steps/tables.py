@@ -2,7 +2,6 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.disk.gpt import blank
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Extended, Machine, Table, Volume
 from inkshelf.core.steps.base import Actor, StepBase, Writes
@@ -93,6 +92,8 @@ class NewTable(StepBase, frozen=True, tag="new-table"):
         """Return the disk with an empty table."""
         disk = machine.disk(self.disk)
         if self.table == "gpt":
+            from inkshelf.core.disk.gpt import blank  # late: most plans make no table
+
             made = blank(disk.size, disk.sector, self.identity)
             table = Table(
                 "gpt",

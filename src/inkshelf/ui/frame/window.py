@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from inkshelf.core.plan.job import Job
@@ -70,7 +70,7 @@ class Window(QMainWindow):
         for one in ACTIONS:
             made = QAction(one.title, self)
             if one.keys:
-                made.setShortcut(QKeySequence(one.keys))
+                made.setShortcut(one.keys)
             made.setData(one.id)
             made.triggered.connect(self._triggered)
             self.addAction(made)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter
@@ -49,19 +50,22 @@ def _broken(text: str, metrics: QFontMetricsF, width: float) -> str:
 
 def text_height(text: str, font: QFont, width: float) -> float:
     """Return how many pixels the wrapped text takes downward."""
+    return _measured(text, font.toString(), width)[2]
+
+
+@lru_cache(maxsize=4096)
+def _measured(text: str, described: str, width: float) -> tuple[str, int, float]:
+    """A list asks for the heights of all its rows whenever one thing in it changes: each text is measured once."""
+    font = QFont()
+    font.fromString(described)
     words, flags = laid_out(text, font, width)
-    return _height(words, flags, font, width)
-
-
-def _height(words: str, flags: int, font: QFont, width: float) -> float:
-    return QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), flags, words).height()
+    return words, flags, QFontMetricsF(font).boundingRect(QRectF(0, 0, width, 10_000), flags, words).height()
 
 
 def write(painter: QPainter, text: str, font: QFont, tint: str, box: QRectF) -> float:
     """Draw wrapped text from the top of a box; return how many pixels it takes downward."""
     painter.setFont(font)
     painter.setPen(theme.current().color(tint))
-    words, flags = laid_out(text, font, box.width())
-    high = _height(words, flags, font, box.width())
+    words, flags, high = _measured(text, font.toString(), box.width())
     painter.drawText(QRectF(box.left(), box.top(), box.width(), high + 4), flags, words)
     return high

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QSize, Qt
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -12,8 +14,10 @@ from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.size import GIB, MIB, both
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.shelf import painter as draw
-from inkshelf.ui.shelf.hand import HandMenu
 from inkshelf.ui.shelf.layout import Edge, Shelf, Spine, lay_out, snap
+
+if TYPE_CHECKING:
+    from inkshelf.ui.shelf.hand import HandMenu
 
 REACH = 13.0
 LARGEST = 1.25
@@ -176,6 +180,8 @@ class Board(QWidget):
 
     def hand_menu(self, shelf: Shelf, at: QPointF | None) -> HandMenu | None:
         """Return the menu for the planned volume or gap at a point (``None``: the selected volume)."""
+        from inkshelf.ui.shelf.hand import HandMenu  # late: the window is ready sooner
+
         disk = self.desk.reading.plan.planned.disk(self.disk)
         spine = self.spine_at(shelf, at) if at is not None else None
         call = spine.call if spine else (self.desk.selected if at is None else "")

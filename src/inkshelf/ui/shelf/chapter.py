@@ -14,7 +14,6 @@ from inkshelf.ui.desk import Desk
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, OneLine, button, clear, draw_call, label, scrolled
 from inkshelf.ui.shelf.board import Board
-from inkshelf.ui.shelf.key import HatchKey
 from inkshelf.ui.shelf.overview import AllDisks
 
 SPARE = 40
@@ -129,6 +128,8 @@ class ShelfChapter(Page):
 
     def show_key(self) -> None:
         """Open the key to the hatches."""
+        from inkshelf.ui.shelf.key import HatchKey  # late: the window is ready sooner
+
         HatchKey(self.window() or self).open_over()
 
     def _choose(self, disk: object) -> None:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.kinds.base import Kind, Make, cluster_of
-from inkshelf.core.disk.lvm_write import DATA_START, EXTENT, extents_of, identifier
+from inkshelf.core.disk.lvm_extents import DATA_START, EXTENT, extents_of, identifier
 from inkshelf.core.errors import StepError
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace

@@ -1,0 +1,13 @@
+"""Where what was taken in twice does not agree."""
+
+from __future__ import annotations
+
+from inkshelf.core.texts import Letter, Line
+from inkshelf.core.value import Value
+
+
+class Contradiction(Value, frozen=True):
+    """Two readings of one disk that cannot both be true."""
+
+    disk: Letter
+    what: Line
