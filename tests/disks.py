@@ -89,7 +89,7 @@ def put_linux(path: Path, esp: int, root: tuple[int, int], uuid: str, folder: Pa
         with volume.open("rb") as made:
             copy_data(made.fileno(), disk.fileno(), 0, root[1], root[0])
     volume.unlink()
-    menu = stand_ins.menu_config(uuid, title, ())
+    menu = stand_ins.menu_config(((uuid, uuid),), title, ())
     put_on_fat(
         path,
         esp,

@@ -197,7 +197,7 @@ def test_start_up_files_are_told_apart(tmp_path: Path) -> None:
             exact("paths", "nt_boot_data"): boot_data(disk, target),
             r"\EFI\quill\shimx64.efi": loader("first", signed=True),
             r"\EFI\quill\grubx64.efi": loader("menu", signed=False),
-            r"\EFI\quill\grub.cfg": menu_config(root, "Quill", (("other", exact("paths", "nt_loader")),)),
+            r"\EFI\quill\grub.cfg": menu_config(((root, root),), "Quill", (("other", exact("paths", "nt_loader")),)),
         },
     )
     with ImageFile(path) as source:

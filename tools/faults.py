@@ -230,4 +230,9 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ),
     ("bench/outside.py", "if any(step.start_code() == disk_id for step in steps):", "if False:", "aims_inked"),
     ("bench/kinds/ext.py", "folders = _folders(files) - there", "folders = _folders(files)", "aims_inked"),
+    ("core/steps/containers.py", "max(0, left - DATA_START) // EXTENT", "left // EXTENT", "sealing"),
+    ("core/aims/installing.py", '(f"boot{mark}", f"root{mark}") if one', '(f"root{mark}",) if one', "sealing"),
+    ("core/aims/sealing.py", "sizes[grows] += room - sum(sizes.values())", "pass", "sealing"),
+    ("bench/installers.py", "        if one.lower() in boot:", "        if False:", "sealing"),
+    ("core/boot/menus.py", "(system.uuid, *(two.uuid for two in system.inside))", "(system.uuid,)", "sealing"),
 )

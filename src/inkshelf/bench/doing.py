@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial, singledispatch
 from typing import Any
 
@@ -12,9 +13,10 @@ from inkshelf.bench.kinds import fat, lvm, ntfs
 from inkshelf.bench.mover import Mover
 from inkshelf.bench.sparse import punch
 from inkshelf.bench.tablewriter import wipe_table
+from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError
-from inkshelf.core.machine.state import Machine
+from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import (
     AddEntry,
@@ -23,6 +25,7 @@ from inkshelf.core.steps.kinds import (
     Create,
     Delete,
     Enclose,
+    FillContainer,
     Format,
     Grow,
     Install,
@@ -57,9 +60,10 @@ def do(step: Any, hands: Hands, before: Machine, after: Machine) -> None:
 
 
 @do.register(Confirm)
+@do.register(FillContainer)
 @do.register(Prove)
-def _person(step: Confirm | Prove, hands: Hands, before: Machine, after: Machine) -> None:
-    """What a person makes sure of leaves no bytes."""
+def _person(step: Confirm | FillContainer | Prove, hands: Hands, before: Machine, after: Machine) -> None:
+    """What a person makes sure of leaves no bytes, and into a container without its key nothing can be put."""
 
 
 @do.register
@@ -169,10 +173,19 @@ def _prepare(step: Prepare, hands: Hands, before: Machine, after: Machine) -> No
 def _install(step: Install, hands: Hands, before: Machine, after: Machine) -> None:
     if step.code_on:
         hands.written.put(hands.fds[step.code_on], stand_ins.start_code(step.title), 0)
-    puts = ((step.call, installers.put_root), *(((step.esp, installers.put_startup),) if step.esp else ()))
+    puts = [(call, put) for call, put in _parts(step) if call and not _locked(hands.volume(before, call)[1])]
     for part, (call, put) in enumerate(puts):
         _, volume, fd = hands.volume(before, call)
         hands.hand(volume, fd, partial(put, step=step), part, last=part == len(puts) - 1)
+
+
+def _parts(step: Install) -> tuple[tuple[str, Callable[..., None]], ...]:
+    return ((step.call, installers.put_root), (step.boot, installers.put_boot), (step.esp, installers.put_startup))
+
+
+def _locked(volume: Volume) -> bool:
+    """Nothing can be put into a container without its key: no stand-in lies there."""
+    return bool(volume.filesystem and KINDS[volume.filesystem.kind].encrypted)
 
 
 @do.register
@@ -182,7 +195,16 @@ def _regenerate(step: Regenerate, hands: Hands, before: Machine, after: Machine)
     _, root, _ = hands.volume(before, step.call)
     _, volume, fd = hands.volume(before, step.esp)
     title = root.holds.title if root.holds else step.call
-    hands.hand(volume, fd, lambda path: installers.put_menu(path, step, title, volume))
+    hands.hand(volume, fd, lambda path: installers.put_menu(path, step, title, volume, _boot_volumes(before)))
+
+
+def _boot_volumes(machine: Machine) -> frozenset[str]:
+    """The file systems that hold kernels and no system: what a menu searches before it names the root."""
+    return frozenset(
+        one.filesystem.uuid.lower()
+        for _, one in machine.volumes()
+        if one.filesystem and one.role == "startup" and one.filesystem.kind == "ext4"
+    )
 
 
 @do.register
@@ -208,6 +230,8 @@ def _remove_files(step: RemoveFiles, hands: Hands, before: Machine, after: Machi
 @do.register
 def _mount(step: Mount, hands: Hands, before: Machine, after: Machine) -> None:
     _, volume, fd = hands.volume(before, step.call)
+    if _locked(volume):
+        return
     _, other, _ = hands.volume(before, step.of)
     line = f"UUID={other.filesystem.uuid if other.filesystem else ''} {step.folder} {step.filesystem} {step.options} 0 0"
     hands.hand(volume, fd, lambda path: installers.add_mount(path, line))

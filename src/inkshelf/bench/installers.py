@@ -22,16 +22,24 @@ def put_root(path: Path, step: Install) -> None:
     files = {
         exact("linux", "release_file"): stand_ins.release_file(step.title),
         exact("linux", "mount_table"): stand_ins.mount_table(mount_lines(step.mounts)),
-        f"{exact('linux', 'boot_folder')}/{exact('linux', 'kernel_prefix')}-6": stand_ins.loader(
-            "kernel", signed=step.kernel_signed, size=256 << 10
-        ),
     }
-    ext.put(path, files)
+    ext.put(path, files if step.boot else {**files, **_kernel(step, exact("linux", "boot_folder"))})
+
+
+def put_boot(path: Path, step: Install) -> None:
+    """Write the kernel into the volume of its own that ``path`` holds."""
+    ext.put(path, _kernel(step, ""))
+
+
+def _kernel(step: Install, folder: str) -> dict[str, bytes]:
+    made = stand_ins.loader("kernel", signed=step.kernel_signed, size=256 << 10)
+    return {f"{folder}/{exact('linux', 'kernel_prefix')}-6": made}
 
 
 def put_startup(path: Path, step: Install) -> None:
     """Write the start-up files into the FAT volume that ``path`` holds; folders are made."""
-    fat.put(path, {file.path.replace("\\", "/"): _content(file, step.title) for file in step.files})
+    boot = frozenset(one.removeprefix("UUID=").lower() for one, where in step.mounts if where == exact("linux", "boot_folder"))
+    fat.put(path, {file.path.replace("\\", "/"): _content(file, step.title, boot) for file in step.files})
 
 
 def put_loaders(path: Path, files: tuple[BootFile, ...], title: str) -> None:
@@ -49,16 +57,30 @@ def add_mount(path: Path, line: str) -> None:
         ext.put(path, {table: lines.encode("utf-8", "surrogateescape")})
 
 
-def put_menu(path: Path, step: Regenerate, title: str, volume: Volume) -> None:
+def put_menu(path: Path, step: Regenerate, title: str, volume: Volume, boot: frozenset[str]) -> None:
     """Write the menu's configuration anew into the volume that ``path`` holds: the EFI system partition, or the system's own."""
-    formatting.put(path, volume, {file.path.replace("\\", "/"): _content(file, title) for file in step.files})
+    formatting.put(path, volume, {file.path.replace("\\", "/"): _content(file, title, boot) for file in step.files})
 
 
-def _content(file: BootFile, title: str) -> bytes:
+def _content(file: BootFile, title: str, boot: frozenset[str] = frozenset()) -> bytes:
+    """``boot``: file systems, by UUID, that hold the kernels of the root that is named behind them."""
     if file.kind == "menu-config":
         roots = tuple(one for one in file.targets if not one.startswith("\\"))
         chained = tuple(("NT family", one) for one in file.targets if one.startswith("\\"))
-        return stand_ins.menu_config(roots[0] if roots else "", title, chained, file.size_bytes, roots[1:])
+        return stand_ins.menu_config(_searched(roots, boot), title, chained, file.size_bytes)
     if file.kind == "nt-boot-data":
         return stand_ins.boot_data(*file.targets, size=file.size_bytes)
     return stand_ins.loader(file.kind, signed=bool(file.signed), size=file.size_bytes)
+
+
+def _searched(roots: tuple[str, ...], boot: frozenset[str]) -> tuple[tuple[str, str], ...]:
+    """Each root with the file system that its kernels are searched on: a boot volume named before it, else itself."""
+    found: list[tuple[str, str]] = []
+    search = ""
+    for one in roots:
+        if one.lower() in boot:
+            search = one
+            continue
+        found.append((search or one, one))
+        search = ""
+    return tuple(found)

@@ -17,6 +17,7 @@ from inkshelf.bench.second_reader import agrees
 from inkshelf.bench.sparse import copy_data, data_bytes
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.read import read_disk
@@ -105,8 +106,16 @@ def _as_planned(now: Disk, planned: Disk) -> Disk:
     volumes = []
     for volume in now.volumes:
         twin = known.get(volume.guid) or known.get(volume.start)
-        volumes.append(replace(volume, call=twin.call, role=twin.role) if twin else volume)
+        volumes.append(_unread(replace(volume, call=twin.call, role=twin.role), twin) if twin else volume)
     return replace(now, id=planned.id, volumes=tuple(volumes))
+
+
+def _unread(now: Volume, planned: Volume) -> Volume:
+    """Nobody looks into an encrypted container without its key: what is planned inside is carried over, and a line of the proof says so."""
+    was, system = planned.filesystem, now.filesystem
+    if was is None or system is None or was.uuid != system.uuid or not KINDS[system.kind].encrypted:
+        return now
+    return replace(now, holds=planned.holds, filesystem=replace(system, inside=was.inside))
 
 
 def prove(
@@ -234,6 +243,10 @@ def _volume_checks(planned: Volume, read: Disk, image: ImageFile, against: Kept)
     yield _equal(f"{planned.call}: as predicted", comparable(only[0]).volumes[0], comparable(only[1]).volumes[0])
     if now.filesystem:
         yield _used(planned, now, stand_in=against.stand_in)
+        if now.filesystem.inside and KINDS[now.filesystem.kind].encrypted:
+            yield Check(
+                f"{planned.call}: what is inside", ok=True, detail="planned and on the sheet; not read, its key is not here"
+            )
         fault = _own_checker(image, now)
         if fault is not None:
             yield Check(f"{planned.call}: its own checker", not fault, fault or "clean")

@@ -72,7 +72,11 @@ def two_disks(folder: Path) -> Job:
         Label("Plover C2", "PC-2204-71", "sata", device="/dev/sda"),
     )
     job = _job(images, labels, "sales desk", "Osprey and Daughter", "uefi", 16)
-    return wanting(job, ("own-disk", {"share": "ntfs"}), ("give-back", {"to": "S1"}))
+    return wanting(
+        job,
+        ("own-disk", {"share": "ntfs", "encryption": "all", "home": "apart", "size": "136GiB"}),
+        ("give-back", {"to": "S1"}),
+    )
 
 
 def no_stick(folder: Path) -> Job:

@@ -34,20 +34,19 @@ def start_code(words: str) -> bytes:
     return f"stand-in start code of {words}".encode()[:440].ljust(440, b"\0")
 
 
-def menu_config(
-    root_uuid: str, title: str, others: tuple[tuple[str, str], ...], size: int = 0, roots: tuple[str, ...] = ()
-) -> bytes:
+def menu_config(roots: tuple[tuple[str, str], ...], title: str, others: tuple[tuple[str, str], ...], size: int = 0) -> bytes:
     """Return a menu that loads kernels by file-system UUID and chains the ``others`` (title, loader path), filled up to ``size``.
 
-    ``roots``: those of other systems whose kernels it lists too.
+    ``roots``: where the kernels lie and which root they start, by UUID; the first is the system's own, the others are listed too.
     """
     lines = [f"# start-up menu of {title}", "set timeout=8"]
-    for name, uuid_text in ((title, root_uuid), *((f"system on {one}", one) for one in roots)):
+    for number, (search, root) in enumerate(roots):
+        folder = "/boot" if search == root else ""
         lines += [
-            f'menuentry "{name}" {{',
-            f"  search --fs-uuid --set=root {uuid_text}",
-            f"  linux /boot/vmlinuz root=UUID={uuid_text} ro",
-            "  initrd /boot/initrd.img",
+            f'menuentry "{f"system on {root}" if number else title}" {{',
+            f"  search --fs-uuid --set=root {search}",
+            f"  linux {folder}/vmlinuz root=UUID={root} ro",
+            f"  initrd {folder}/initrd.img",
             "}",
         ]
     for name, path in others:

@@ -16,6 +16,11 @@ TABLE: dict[str, dict[str, Any]] = {
             "comfortable": "300 MiB",
             "reason": "loaders only; below 65,525 clusters FAT32 is not read by firmware",
         },
+        "linux_boot": {
+            "floor": "600 MiB",
+            "comfortable": "1 GiB",
+            "reason": "three kernels with their initial images, and one more while they are renewed",
+        },
         "nt_reserved": {
             "floor": "16 MiB",
             "comfortable": "16 MiB",

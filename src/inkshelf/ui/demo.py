@@ -49,7 +49,7 @@ class Demo(Value, frozen=True):
 
 DEMOS = (
     Demo("demo", "One more beside", "a Linux desktop beside the system that is there"),
-    Demo("two-disks", "Two disks", "a system on a disk of its own, data shared by all, the gap given back", "two_disks"),
+    Demo("two-disks", "Two disks", "a system behind a passphrase on a disk of its own, data shared by all", "two_disks"),
     Demo("no-stick", "No stick", "the installer starts from the disk itself and is given back", "no_stick"),
     Demo("travelling", "On the road", "a system that travels on an external disk", "travelling"),
     Demo("removal", "Take one away", "a crowded MBR disk: the old system goes, the other takes its room", "removal"),

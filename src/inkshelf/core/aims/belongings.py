@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from inkshelf.core.machine.roles import is_esp
+from inkshelf.core.machine.roles import is_esp, root_uuid
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.value import Value
 from inkshelf.data import exact
@@ -39,7 +39,7 @@ def belongings(found: Machine, root: Volume, *, with_files: bool) -> Belongings:
 
 
 def _uuid(volume: Volume) -> str:
-    return volume.filesystem.uuid.lower() if volume.filesystem else ""
+    return root_uuid(volume)
 
 
 def _mounts(volume: Volume) -> dict[str, str]:

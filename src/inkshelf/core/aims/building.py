@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from inkshelf.core.aims.base import Need
 from inkshelf.core.aims.installing import entered, finding_others, install, required_startup
-from inkshelf.core.aims.systems import Layout
+from inkshelf.core.aims.sealing import seal
+from inkshelf.core.aims.systems import Layout, plain_needs
 from inkshelf.core.aims.volumes import New, make
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile, figure, reason
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.steps.kinds import Install, Mount, Retype, Step
-from inkshelf.core.value import Value
+from inkshelf.core.steps.kinds import Confirm, Install, Mount, Retype, Step
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 SHARED = "/srv/shared"
@@ -40,9 +41,16 @@ def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], si
     disk = site.machine.disk(site.disk)
     new = make(disk, site.place, tuple((need, sizes[need.part]) for need in needs), site.seed, site.taken)
     startup = required_startup(disk, new, layout.mode, layout.mark)
-    done = install(kind, disk, new, startup, layout.mark, fallback=fallback)
+    making: tuple[Step, ...] = new.steps
+    if layout.encryption == "none":
+        done = install(kind, disk, new, startup, layout.mark, fallback=fallback)
+    else:
+        inner = seal(kind, layout, plain_needs(kind, layout), new, site.seed)
+        making += (inner.fill, Confirm("key_kept"))
+        done = install(kind, disk, inner.new, startup, layout.mark, fallback=fallback)
+        done = replace(done, boot=inner.boot, unlocks=inner.unlocks)
     known = entered(site.machine, disk, kind, startup)
-    return Work(new, (*new.steps, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known))
+    return Work(new, (*making, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known))
 
 
 def active(kind: Profile, disk: Disk, done: Install) -> tuple[Step, ...]:

@@ -17,6 +17,7 @@ from inkshelf.core.aims.safety import (
     suspended,
     woken,
 )
+from inkshelf.core.aims.sealing import Encryption, encryption_question, refuse_sealed
 from inkshelf.core.aims.shares import Swap, divide
 from inkshelf.core.aims.systems import (
     Home,
@@ -67,6 +68,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
     swap: Swap = "sqrt"
     share: Share = "none"
     size_bytes: Count | None = None
+    encryption: Encryption = "none"
     others: Others = "hide"
 
     def sentence(self, found: Machine) -> str:
@@ -93,6 +95,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
             size_question("Room for all of them", "the whole disk"),
             home_question(),
             swap_question(found),
+            encryption_question(),
             share_question("Files that all systems share"),
             others_question(),
         )
@@ -104,9 +107,18 @@ class Clean(AimBase, frozen=True, tag="clean"):
 
     def _layouts(self, found: Machine) -> tuple[Layout, ...]:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
-        plain = replace(layout_on(disk, found), table=self.table, home=self.home, swap=self.swap)
+        plain = replace(layout_on(disk, found), table=self.table, home=self.home, swap=self.swap, encryption=self.encryption)
+        kinds = self._ordered()
+        if kinds and all(one.family == "nt" for one in kinds):
+            refuse_sealed(kinds[0], self.encryption)
         return tuple(
-            replace(plain, own_esp=number == 0, mark=f"-{number + 1}" if number else "") for number in range(len(self.systems))
+            replace(
+                plain,
+                own_esp=number == 0,
+                mark=f"-{number + 1}" if number else "",
+                encryption=self.encryption if kind.family == "linux" else "none",
+            )
+            for number, kind in enumerate(kinds)
         )
 
     def _by_system(self, found: Machine) -> tuple[tuple[Need, ...], ...]:

@@ -8,7 +8,7 @@ from inkshelf.core.aims.volumes import New
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile
-from inkshelf.core.machine.roles import is_esp
+from inkshelf.core.machine.roles import is_esp, root_uuid
 from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
 from inkshelf.core.steps.kinds import AddEntry, Create, Install, Prepare, Regenerate, SetOrder, Step
 from inkshelf.core.value import Value
@@ -78,6 +78,7 @@ def install(kind: Profile, disk: Disk, new: New, startup: Startup | None, mark: 
 
 def _linux_files(kind: Profile, new: New, mark: str, *, fallback: bool) -> tuple[BootFile, ...]:
     """Its menu lists itself only: looking for other systems is off in current menus."""
+    targets = tuple(new.uuids[one] for one in (f"boot{mark}", f"root{mark}") if one in new.uuids)
     folders = [f"\\EFI\\{kind.folder}"] + (["\\EFI\\BOOT"] if fallback else [])
     files = []
     for folder in folders:
@@ -85,7 +86,7 @@ def _linux_files(kind: Profile, new: New, mark: str, *, fallback: bool) -> tuple
         files += [
             _file(first, "first-stage", kind.signed),
             _file(f"{folder}\\{exact('paths', 'menu_x64')}", "menu", kind.signed),
-            _file(f"{folder}\\{exact('paths', 'menu_config')}", "menu-config", None, (new.uuids[f"root{mark}"],)),
+            _file(f"{folder}\\{exact('paths', 'menu_config')}", "menu-config", None, targets),
         ]
     return tuple(files)
 
@@ -108,6 +109,7 @@ def _file(path: str, kind: FileKind, signed: bool | None, targets: tuple[str, ..
 
 def _mounts(new: New, startup: Startup | None, mark: str) -> tuple[tuple[str, str], ...]:
     mounts = [(f"UUID={new.uuids[f'root{mark}']}", "/")]
+    mounts += [(f"UUID={new.uuids[f'boot{mark}']}", "/boot")] if f"boot{mark}" in new.uuids else []
     mounts += [(f"UUID={new.uuids[f'home{mark}']}", "/home")] if f"home{mark}" in new.uuids else []
     mounts += [(f"UUID={startup.serial}", "/boot/efi")] if startup else []
     mounts += [(f"UUID={new.uuids[f'swap{mark}']}", "none")] if f"swap{mark}" in new.uuids else []
@@ -120,7 +122,7 @@ def finding_others(found: Machine, done: Install) -> list[Step]:
         return []
     nt = exact("paths", "nt_loader")
     others = [
-        volume.filesystem.uuid.lower()
+        root_uuid(volume)
         for _, volume in found.volumes()
         if volume.holds and volume.holds.family == "linux" and volume.filesystem and volume.call != done.call
     ]

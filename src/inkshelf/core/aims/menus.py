@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.machine.roles import root_uuid
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.kinds import Prepare, Regenerate, Step
 from inkshelf.core.value import replace
@@ -11,7 +12,7 @@ from inkshelf.data import exact
 
 def configs_of(found: Machine, system: Volume) -> tuple[str, tuple[BootFile, ...]]:
     """Return where the menu of a Linux-family system lies, by call number, and its files; an empty call where no menu names it."""
-    uuid = system.filesystem.uuid.lower() if system.filesystem else ""
+    uuid = root_uuid(system)
     for _, volume in found.volumes():
         files = tuple(
             one
@@ -42,7 +43,7 @@ def menus_anew(found: Machine, disk: Disk) -> list[Step]:
 
 def without(found: Machine, gone: tuple[Volume, ...]) -> list[Step]:
     """Return the steps that make the menus of the systems that stay anew, without those on the volumes that go."""
-    uuids = {one.filesystem.uuid.lower() for one in gone if one.filesystem}
+    uuids = {root_uuid(one) for one in gone}
     loaders = {exact("paths", "nt_loader").lower()} if any(one.holds and one.holds.family == "nt" for one in gone) else set()
     calls = {one.call for one in gone}
     steps: list[Step] = []

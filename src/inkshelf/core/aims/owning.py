@@ -16,6 +16,7 @@ from inkshelf.core.aims.safety import (
     suspended,
     woken,
 )
+from inkshelf.core.aims.sealing import Encryption, encryption_question, refuse_sealed
 from inkshelf.core.aims.shares import Swap, comfortable, divide
 from inkshelf.core.aims.systems import (
     Home,
@@ -62,6 +63,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
     home: Home = "together"
     swap: Swap = "sqrt"
     share: Share = "none"
+    encryption: Encryption = "none"
     others: Others = "hide"
 
     def sentence(self, found: Machine) -> str:
@@ -79,6 +81,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
             size_question("Room for the system"),
             home_question(),
             swap_question(found),
+            encryption_question(),
             share_question("Files that all systems share"),
             others_question(),
         )
@@ -86,6 +89,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the system's volumes, and the shared one."""
         kind = known_system(self.system, ("linux", "nt"))
+        refuse_sealed(kind, self.encryption)
         own = needs_of(kind, self._layout(found))
         return (*own, *share_need(self.share))
 
@@ -95,7 +99,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
         fresh = self.what_is_there == "erase" or disk.table.kind == "none"
         on_mbr = plain.mode == "legacy" and profile(self.system).family == "nt"
         table = ("mbr" if on_mbr else "gpt") if fresh else plain.table
-        return replace(plain, own_esp=True, home=self.home, swap=self.swap, table=table)
+        return replace(plain, own_esp=True, home=self.home, swap=self.swap, encryption=self.encryption, table=table)
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` where the disk is not there or has no room."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.aims.base import Answer, Need, Question
+from inkshelf.core.aims.sealing import Encryption, sealed
 from inkshelf.core.aims.shares import Swap, esp_bytes, swap_bytes
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile, figure, home_room, profile, profiles, reason, room_of
@@ -28,6 +29,7 @@ class Layout(Value, frozen=True):
     own_esp: bool = False
     swap: Swap = "sqrt"
     home: Home = "together"
+    encryption: Encryption = "none"
     ram: int | None = None
     root_bytes: int = 0
     mark: str = ""
@@ -76,11 +78,19 @@ def _esp(layout: Layout, label: str) -> list[Need]:
 
 
 def _linux(kind: Profile, layout: Layout) -> tuple[Need, ...]:
+    needs = _esp(layout, f"{kind.folder.upper()[:6]}-BOOT")
+    if layout.mode == "legacy" and layout.table == "gpt":
+        needs.append(_need(f"core{layout.mark}", "startup", "bios_boot", "", "", "", MIB, MIB, "the legacy loader's core"))
+    first = tuple(needs)
+    plain = _own(kind, layout)
+    return (*first, *(sealed(kind, layout, plain) if layout.encryption != "none" else plain))
+
+
+def _own(kind: Profile, layout: Layout) -> tuple[Need, ...]:
+    """Root, swap and home of a Linux-family system."""
     apart, mark, folder = layout.home == "apart", layout.mark, kind.folder
     room, home, swap = room_of(kind.key, apart=apart), home_room(), swap_bytes(layout.swap, layout.ram)
-    needs = _esp(layout, f"{folder.upper()[:6]}-BOOT")
-    if layout.mode == "legacy" and layout.table == "gpt":
-        needs.append(_need(f"core{mark}", "startup", "bios_boot", "", "", "", MIB, MIB, "the legacy loader's core"))
+    needs: list[Need] = []
     root = _need(
         f"root{mark}",
         "system",
@@ -217,3 +227,8 @@ def there_question(found: Machine, letter: str) -> Question:
     empty = mine is None or not mine.volumes
     usual, why = ("erase", "nothing is on it") if empty else ("keep", "nobody loses a file")
     return Question("there", "What is on that disk", KEEP_ANSWERS, usual, why, field="what_is_there")
+
+
+def plain_needs(kind: Profile, layout: Layout) -> tuple[Need, ...]:
+    """Return what a Linux-family system wants for itself, whether it lies in a container or not."""
+    return _own(kind, layout)

@@ -16,6 +16,7 @@ from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, fit
 from inkshelf.core.machine.profiles import profile, reason
+from inkshelf.core.machine.roles import root_uuid
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import identified
@@ -192,7 +193,7 @@ def _loaders(volume: Volume) -> tuple[BootFile, ...]:
             for key, kind, targets in names
         )
     folder = f"\\EFI\\{profile('linux-desktop').folder}"
-    uuid = volume.filesystem.uuid.lower() if volume.filesystem else ""
+    uuid = root_uuid(volume)
     return (
         BootFile(f"{folder}\\{exact('paths', 'first_stage_x64')}", "first-stage", LOADER_BYTES["first-stage"], True),
         BootFile(f"{folder}\\{exact('paths', 'menu_x64')}", "menu", LOADER_BYTES["menu"], True),

@@ -6,6 +6,7 @@ from inkshelf.core.aims.base import AimBase, Need, Picture, Question
 from inkshelf.core.aims.building import Site, built, share_need
 from inkshelf.core.aims.owning import Share, new_table, spread, the_disk
 from inkshelf.core.aims.safety import Others, assured, forgotten, guarded, others_question, proved, resumed, suspended, woken
+from inkshelf.core.aims.sealing import Encryption, encryption_question
 from inkshelf.core.aims.shares import Swap
 from inkshelf.core.aims.systems import (
     Home,
@@ -46,6 +47,7 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
     home: Home = "together"
     swap: Swap = "none"
     share: Share = "none"
+    encryption: Encryption = "none"
     others: Others = "hide"
 
     def sentence(self, found: Machine) -> str:
@@ -66,6 +68,7 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
             size_question("Room for the system"),
             home_question(),
             swap,
+            encryption_question(portable=True),
             share_question("Files that other machines read"),
             others_question(),
         )
@@ -74,7 +77,9 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         disk = next((one for one in found.disks if one.id == self.disk), Disk("B", 0))
         fresh = self.what_is_there == "erase" or disk.table.kind == "none"
         plain = layout_on(disk, found)
-        return replace(plain, own_esp=True, mode="uefi", home=self.home, swap=self.swap, table="gpt" if fresh else plain.table)
+        table: Literal["gpt", "mbr"] = "gpt" if fresh else plain.table
+        school = replace(plain, home=self.home, swap=self.swap, encryption=self.encryption)
+        return replace(school, own_esp=True, mode="uefi", table=table)
 
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the system's volumes, and the shared one."""

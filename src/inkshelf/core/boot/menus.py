@@ -76,7 +76,7 @@ def _listed(machine: Machine, disk: Disk, volume: Volume, configs: tuple[BootFil
         if target.startswith("\\"):
             systems += [call for call in _chained(machine, disk, target) if call not in systems]
             continue
-        found = [one for _, one in machine.volumes() if one.filesystem and one.filesystem.uuid.lower() == target.lower()]
+        found = [one for _, one in machine.volumes() if target.lower() in _uuids(one)]
         gone = gone or (not systems and not found and not _may_hold(machine, target))
         for one in found:
             if one.holds is None:
@@ -93,6 +93,12 @@ def _listed(machine: Machine, disk: Disk, volume: Volume, configs: tuple[BootFil
     first = machine.find(systems[0])
     last = (Station("system", first[1].holds.title, f"on {systems[0]}", systems[0]),) if first and first[1].holds else ()
     return Reached((*shown, *last), tuple(systems), by_itself=not gone)
+
+
+def _uuids(volume: Volume) -> set[str]:
+    """What a menu may call a volume by: its own file system, or one in its container."""
+    system = volume.filesystem
+    return {one.lower() for one in (system.uuid, *(two.uuid for two in system.inside)) if one} if system else set()
 
 
 def _kernels_elsewhere(machine: Machine, configs: tuple[BootFile, ...], root: Volume) -> bool:

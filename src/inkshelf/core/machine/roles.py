@@ -61,6 +61,14 @@ def role_of(volume: Volume, *, removable: bool = False) -> Role:
     return by_number or ("data" if kind else "unknown")
 
 
+def root_uuid(volume: Volume) -> str:
+    """Return the UUID that menus and mount tables call a system's root by: that of the file system, inside where it lies in a container."""
+    system = volume.filesystem
+    if system is None:
+        return ""
+    return next((one.uuid for one in system.inside if one.name == "root" and one.uuid), system.uuid).lower()
+
+
 def flag_words(volume: Volume) -> list[str]:
     """Return a volume's attributes in words (UEFI 5.3.3 and the families' own bits 60-63)."""
     words = {0: "required", 1: "ignored by firmware", 2: "legacy start", 60: "read-only", 62: "hidden", 63: "no letter"}

@@ -7,6 +7,7 @@ A step that meets a state it cannot change, or would not change, raises ``StepEr
 import typing
 
 from inkshelf.core.steps.base import TRAITS, StepBase
+from inkshelf.core.steps.containers import FillContainer as FillContainer
 from inkshelf.core.steps.firmware import AddEntry as AddEntry
 from inkshelf.core.steps.firmware import SetOrder as SetOrder
 from inkshelf.core.steps.firmware import SetSecureBoot as SetSecureBoot

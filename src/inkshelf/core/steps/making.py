@@ -53,6 +53,8 @@ class Install(StepBase, frozen=True, tag="install"):
 
     ``code_on``: the disk whose first sector gets the loader's code, the legacy way.
     ``loaders_bytes``: what the system writes to its start-up volume over time; ``profile``: the key of what is installed.
+    ``boot``: the volume of its own that holds the kernels (empty: they lie in root); ``unlocks``: containers that are opened at every
+    start, as (name of the mapping, UUID) pairs.
     """
 
     actor: ClassVar[Actor] = "person"
@@ -69,10 +71,12 @@ class Install(StepBase, frozen=True, tag="install"):
     loaders_bytes: Count = 0
     profile: KeyOrNone = ""
     code_on: LetterOrNone = ""
+    boot: CallOrNone = ""
+    unlocks: tuple[tuple[Key, Identity], ...] = ()
 
     def inside(self) -> tuple[str, ...]:
-        """Both volumes are written."""
-        return (self.call, self.esp) if self.esp else (self.call,)
+        """Root, and what it starts from."""
+        return (self.call, *(one for one in (self.boot, self.esp) if one))
 
     def changes_files(self) -> tuple[tuple[str, str], ...]:
         """Loaders of the same names are written over."""
@@ -80,7 +84,7 @@ class Install(StepBase, frozen=True, tag="install"):
 
     def stands_in(self) -> tuple[str, ...]:
         """The bench puts only what starting reads."""
-        return (self.call,)
+        return (self.call, self.boot) if self.boot else (self.call,)
 
     def start_code(self) -> str:
         """The legacy way, the loader begins in the first sector."""
@@ -91,7 +95,7 @@ class Install(StepBase, frozen=True, tag="install"):
         for call in self.inside():
             if volume_of(machine, call)[1].filesystem is None:
                 raise StepError(f"{call} has no file system yet.", "Format it before installing.")
-        holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts, kernels=1)
+        holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts, kernels=0 if self.boot else 1)
         if self.family == "nt":
             holds = SystemRoot("nt", NT_TITLE, kernel_signed=True)
         machine = machine.with_volume(

@@ -29,6 +29,7 @@ Subject = Literal[
     "from_staging",
     "live_stick",
     "clock_back",
+    "key_kept",
 ]
 Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on"]
 

@@ -11,13 +11,14 @@ from typing import Literal
 
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.fit.room import givers
-from inkshelf.core.machine.state import Disk, Role, Volume
+from inkshelf.core.machine.state import Disk, Inside, Role, Volume
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
 from inkshelf.core.value import Value
 
 LEAST_VOLUME, LEAST_GAP = 36.0, 44.0
+WALL, LEAST_INNER = 7.0, 20.0  # of a container, and of what stands in it
 BRACE_WORDS = 150.0  # pixels that the words under an extended partition take
 UNIT_ROOM = 40.0  # pixels at the end of the tape where its unit stands
 HEIGHT: dict[Role, float] = {
@@ -49,8 +50,18 @@ class Scale(Value, frozen=True):
         return self.pixels[at] + share * (self.pixels[at + 1] - self.pixels[at])
 
 
+class Inner(Value, frozen=True):
+    """One thing in a container: pixels, what it is, its name and size."""
+
+    x: float
+    width: float
+    role: Role
+    words: str
+    size: int
+
+
 class Spine(Value, frozen=True):
-    """One volume on a board: pixels, and what is written on it. ``level`` is the used share, or ``None``."""
+    """One volume on a board: pixels, and what is written on it. ``level`` is the used share, or ``None``; ``inner`` what a container holds."""
 
     call: str
     role: Role
@@ -67,6 +78,7 @@ class Spine(Value, frozen=True):
     pinned: int | None = None
     smallest_x: float | None = None
     smallest: int | None = None
+    inner: tuple[Inner, ...] = ()
 
 
 class Space(Value, frozen=True):
@@ -214,7 +226,27 @@ def _spine(volume: Volume, scale: Scale) -> Spine:
         pinned=pinned,
         smallest_x=least_x,
         smallest=least,
+        inner=_inner(volume, x + 1, max(4.0, end - x - 2)),
     )
+
+
+def _inner(volume: Volume, left: float, width: float) -> tuple[Inner, ...]:
+    """What a container holds, side by side between its walls, in the order in which it was made; none where it is too narrow."""
+    held = volume.filesystem.inside if volume.filesystem else ()
+    room = width - 2 * WALL
+    if not held or room < LEAST_INNER * len(held):
+        return ()
+    total = sum(one.size_bytes for one in held) or 1
+    spare, at, found = room - LEAST_INNER * len(held), left + WALL, []
+    for one in held:
+        wide = LEAST_INNER + spare * one.size_bytes / total
+        found.append(Inner(at, wide, _inner_role(one), one.name, one.size_bytes))
+        at += wide
+    return tuple(found)
+
+
+def _inner_role(one: Inside) -> Role:
+    return "swap" if one.kind == "swap" else "system" if one.name == "root" else "data"
 
 
 def _smallest(volume: Volume, scale: Scale) -> tuple[float | None, int | None]:

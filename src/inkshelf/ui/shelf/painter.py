@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
 from inkshelf.ui.parts import draw_call
+from inkshelf.ui.shelf.boxes import draw_inner
 from inkshelf.ui.shelf.hatches import draw_hatch, draw_lines
 from inkshelf.ui.shelf.layout import Brace, Edge, Ribbon, Shelf, Spine
 
@@ -168,6 +169,8 @@ def draw_spine(painter: QPainter, spine: Spine, foot: float, height: float, *, c
     painter.drawRoundedRect(box, 2, 2)
     if spine.widened:
         _break(painter, box)
+    if spine.inner:
+        draw_inner(painter, spine, box)
     _spine_words(painter, spine, box)
 
 

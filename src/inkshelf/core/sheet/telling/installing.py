@@ -12,7 +12,13 @@ from inkshelf.core.steps.kinds import Install, Regenerate
 from inkshelf.core.steps.making import WriteFile
 from inkshelf.data import exact
 
-MOUNT_OPTIONS = {"/": "ext4 defaults", "/home": "ext4 defaults", "/boot/efi": "vfat umask=0077", "none": "swap sw"}
+MOUNT_OPTIONS = {
+    "/": "ext4 defaults",
+    "/home": "ext4 defaults",
+    "/boot": "ext4 defaults",
+    "/boot/efi": "vfat umask=0077",
+    "none": "swap sw",
+}
 
 
 def mount_lines(mounts: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
@@ -27,18 +33,47 @@ def mount_lines(mounts: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
 def _install(step: Install, scene: Scene) -> Words:
     if step.family == "nt":
         return _install_nt(step, scene)
-    mounts = ", ".join(f"{where} on {what}" for what, where in step.mounts)
+    mounts = ", ".join(f"{'swap' if where == 'none' else where} on {what}" for what, where in step.mounts)
     loader, goes_to = _loader(step, scene)
+    kernels = f", kernels on {step.boot}" if step.boot else ""
     return Words(
         "Install",
-        f"Install {step.title} by hand-made partitions: root on {step.call}, loader on {loader}",
-        (("mount", mounts), ("loader goes to", goes_to)),
+        f"Install {step.title} by hand-made partitions: root {'in' if step.unlocks else 'on'} {step.call}{kernels}, loader on {loader}",
+        (("mount", mounts), ("loader goes to", goes_to), *_unlocked(step), *_waking(step, scene)),
         f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines below, and nothing by device name.",
         f"Format nothing but what this sheet formats; the loader goes to {loader} and nowhere else.",
         paste=mount_lines(step.mounts),
         into=exact("linux", "mount_table"),
         minutes=installed(step),
     )
+
+
+def _unlocked(step: Install) -> tuple[tuple[str, str], ...]:
+    """What opens the containers at every start: without these lines the new system stops where it looks for its root."""
+    if not step.unlocks:
+        return ()
+    table = exact("linux", "unlock_table")
+    lines = [(f"in {table}", f"{name} UUID={uuid} none luks") for name, uuid in step.unlocks]
+    renewed = (exact("linux", "renew_initial"), exact("linux", "renew_initial_other"))
+    return (*lines, ("then, in the new system", renewed[0]), ("or, if it lacks that", renewed[1]))
+
+
+def _waking(step: Install, scene: Scene) -> tuple[tuple[str, str], ...]:
+    """Where the swap holds the whole memory, hibernation was asked for: the kernel must be told where it wakes from."""
+    swap = next((what.removeprefix("UUID=") for what, where in step.mounts if where == "none"), "")
+    sizes = [
+        size
+        for _, volume in scene.before.volumes()
+        if volume.filesystem
+        for uuid, size in [
+            (volume.filesystem.uuid, volume.size),
+            *((one.uuid, one.size_bytes) for one in volume.filesystem.inside),
+        ]
+        if swap and uuid == swap
+    ]
+    if not sizes or scene.before.ram_bytes is None or sizes[0] <= scene.before.ram_bytes:
+        return ()
+    return (("to wake from hibernation, a kernel's word", exact("linux", "wake_from").format(uuid=swap)),)
 
 
 def _loader(step: Install, scene: Scene) -> tuple[str, str]:

@@ -35,6 +35,17 @@ CONFIRM = {
         "The key's first eight digits match the identifier that the machine shows.",
         minutes=4,
     ),
+    "key_kept": Words(
+        "Safety",
+        "Passphrase known to its owner, and a copy of the container's header kept elsewhere",
+        (
+            ("the header's copy", "onto another medium: in a live system it lies in memory only"),
+            ("passphrase", "typed twice by its owner, written down once, away from this machine"),
+        ),
+        "The file is 16 MiB; the passphrase opens the container once more after it was closed.",
+        "Whoever holds the header's copy and an old passphrase opens the container: keep both as one keeps a key.",
+        minutes=4,
+    ),
     "mains": Words("Safety", "Mains connected, battery charging", look="The charging light is on.", minutes=1),
     "firmware_values": Words(
         "Firmware",
@@ -288,10 +299,13 @@ def _prove(step: Prove, scene: Scene) -> Words:
             "By itself, without the menu of the system that goes. Log in, shut down fully. If it does not come up, stop here."
         )
         return Words("Proof", f"Start {name} ({step.call}) before anything is taken away", free, look, minutes=4)
+    shown = "; the free space is about what is said here" if free else ""
     if step.when == "new":
-        look = "Log in; network, sound, video, idle memory; the free space is about what is said here."
+        locked = bool(volume and volume.filesystem and KINDS[volume.filesystem.kind].encrypted)
+        first = "It asks for its passphrase before anything else. " if locked else ""
+        look = f"{first}Log in; network, sound, video, idle memory{shown}."
         return Words("Proof", f"Start {name} ({step.call})", free, look, minutes=4)
-    look = "Open old files and programs; the free space is about what is said here."
+    look = f"Open old files and programs{shown}."
     return Words("Proof", f"Start {name} ({step.call}) from the menu", free, look, minutes=4)
 
 

@@ -1,0 +1,52 @@
+"""Steps that fill a container which nobody reads without its key: a person does them where it is unlocked."""
+
+from typing import ClassVar
+
+from inkshelf.core.disk.kinds import kind_of
+from inkshelf.core.disk.lvm_extents import DATA_START, EXTENT
+from inkshelf.core.errors import StepError
+from inkshelf.core.machine.state import Inside, Machine
+from inkshelf.core.size import binary
+from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
+from inkshelf.core.texts import Call, KeyOrNone
+from inkshelf.core.value import replace
+
+
+class FillContainer(StepBase, frozen=True, tag="fill-container"):
+    """Make what an encrypted container holds: one file system, or, with ``group``, a volume group with logical volumes.
+
+    Without its key nobody looks into it, the bench neither: the proof says so. Sizes in bytes.
+    """
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    holds: tuple[Inside, ...]
+    group: KeyOrNone = ""
+
+    def stands_in(self) -> tuple[str, ...]:
+        """The bench has no key: nothing is put there."""
+        return (self.call,)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the container with what is in it; it must fit."""
+        _, volume = volume_of(machine, self.call)
+        system = volume.filesystem
+        if system is None or not kind_of(system.kind).encrypted:
+            raise StepError(f"{self.call} is no encrypted container.", "Format it as one first.")
+        if len(self.holds) != 1 and not self.group:
+            raise StepError(f"{self.call} holds one file system, or a volume group.", "Name a group for more than one.")
+        room = room_inside(system.size_bytes, grouped=bool(self.group))
+        wanted = sum(one.size_bytes for one in self.holds)
+        if any(one.size_bytes <= 0 for one in self.holds) or wanted > room:
+            raise StepError(f"{binary(wanted)} do not fit into {self.call}: {binary(room)} are inside.", "Choose less.")
+        if self.group and any(one.size_bytes % EXTENT for one in self.holds):
+            raise StepError(f"A logical volume has whole extents of {binary(EXTENT)}.", "Choose a multiple.")
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=replace(system, inside=self.holds)))
+
+
+def room_inside(size: int, *, grouped: bool) -> int:
+    """Return the bytes that a LUKS2 container of ``size`` holds (its header takes 16 MiB); ``grouped``: in whole extents of a group."""
+    left = max(0, size - kind_of("luks").payload)
+    return max(0, left - DATA_START) // EXTENT * EXTENT if grouped else left
