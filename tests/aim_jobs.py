@@ -11,6 +11,7 @@ from inkshelf.bench.intake import take_in
 from inkshelf.core.aims import AIMS
 from inkshelf.core.aims.asking import answered
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, and_aim, left_by
 from inkshelf.core.size import GIB
 
@@ -59,4 +60,6 @@ class AimJobs(CutJobs):
 
     def job(self, dice: random.Random) -> Job:
         """Return a job of aims."""
-        return random_wishes(self.found(dice.choice(MACHINES)), dice)
+        job = random_wishes(self.found(dice.choice(MACHINES)), dice)
+        assert document.load(document.dump(job)) == job, "what is saved can be opened again"
+        return job

@@ -14,6 +14,7 @@ from inkshelf.bench.inker import Report, ink
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import wanting
 from inkshelf.core.machine.state import Machine
+from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.meant import meant
@@ -28,6 +29,7 @@ JOBS = 24
 
 def inked(job: Job, folder: Path) -> Report:
     assert not job.plan_fault
+    assert document.load(document.dump(job)) == job, "what is saved can be opened again"
     report = ink(answered(job), folder / "bench")
     assert [one for one in report.checks if not one.ok] == []
     return report

@@ -88,6 +88,16 @@ def test_saving_replaces_whole_files_only(job: Job, tmp_path: Path) -> None:
         jobfile.load(tmp_path)
 
 
+def test_what_could_not_be_opened_again_never_takes_the_place_of_what_can(job: Job, tmp_path: Path) -> None:
+    path = tmp_path / "job.json"
+    jobfile.save(job, path)
+    good = path.read_bytes()
+    with pytest.raises(JobError, match="could not be opened again"):
+        jobfile.save(replace(job, title="two\nlines"), path)
+    assert path.read_bytes() == good
+    jobfile.save(replace(job, title="two\nlines"), tmp_path / "rescued.json", read_back=False)
+
+
 class Reader(HTMLParser):
     """Collects text, and every address that a page would fetch."""
 

@@ -10,13 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import machines
-from disks import answered
+from disks import answered, make_volume
+from inkshelf.bench import stand_ins
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.inker import ink
+from inkshelf.bench.kinds import ext
 from inkshelf.bench.recipes import wanting
+from inkshelf.core.aims.belongings import belongings
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.disk.fat import layout as fat_layout
 from inkshelf.core.disk.fat import listing, read_file
+from inkshelf.core.disk.linux_system import contents
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Inside, Machine, Table, Volume
@@ -121,6 +125,29 @@ def test_without_its_boot_volume_a_sealed_system_does_not_start(two: Job) -> Non
     disk = planned.disk("B")
     lost = planned.with_disk(replace(disk, volumes=tuple(one for one in disk.volumes if one.call != "B3")))
     assert [one.starts for one in rehearse(lost) if (one.system, one.mishap) == ("K1", "none")] == [False]
+
+
+def test_a_menu_that_lies_on_the_boot_volume_is_read_there(tmp_path: Path) -> None:
+    path = make_volume(tmp_path / "boot", 64 * MIB, "mkfs.ext4", "-q", "-F")
+    root, boot = "0f0e0d0c-0b0a-4908-8706-050403020100", "11111111-2222-4333-8444-555555555555"
+    ext.put(path, {"/grub/grub.cfg": stand_ins.menu_config(((boot, root),), "Quill", ())})
+    with ImageFile(path) as source:
+        found = contents(Slice(source, 0, source.size))
+    assert [(one.kind, one.targets) for one in found.boot_files] == [("menu-config", (boot, root))]
+    assert found.holds is None, "a boot volume is no system"
+
+
+def test_a_loader_that_hands_over_to_a_boot_volume_belongs_to_the_system_that_mounts_it(two: Job) -> None:
+    planned = read(wanting(two, ("own-disk", {"encryption": "all"}))).plan.planned
+    boot = planned.find("B3")[1].filesystem.uuid
+    startup = planned.find("B2")[1]
+    stubs = tuple(
+        replace(one, targets=(), hands_over=(boot,)) if one.kind == "menu-config" else one for one in startup.boot_files
+    )
+    handed = planned.with_volume("B2", lambda one: replace(one, boot_files=stubs))
+    for machine in (planned, handed):
+        gone = belongings(machine, machine.find("K1")[1], with_files=False)
+        assert {"B3", "B2"} <= {*gone.volumes, *(call for call, _ in gone.files)}, "its kernels and its loaders go with it"
 
 
 def test_mount_table_and_unlock_table_name_what_is_inside_and_what_is_opened(two: Job) -> None:

@@ -132,6 +132,6 @@ def _both(reader: Callable[[Slice], Digests], old: Slice, new: Slice) -> tuple[D
 
 
 def _inside(volume: Volume) -> tuple[object, ...]:
-    """What a step may change inside a volume that it keeps: its label, its identity, what a group holds, that its system sleeps."""
+    """What a step may change inside a volume that it keeps: its label, its identity, what a group holds, that its system sleeps, files that are disks."""
     system = volume.filesystem
-    return (system.label, system.uuid, system.inside, bool(system.hibernated)) if system else ()
+    return (system.label, system.uuid, system.inside, bool(system.hibernated), volume.disk_files) if system else ()

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial, singledispatch
 from typing import Any
 
-from inkshelf.bench import formatting, installers, stand_ins
+from inkshelf.bench import disk_files, formatting, installers, stand_ins
 from inkshelf.bench.hands import Hands
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import fat, lvm, ntfs
@@ -20,6 +20,7 @@ from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import (
     AddEntry,
+    ApplyEdition,
     Confirm,
     ConvertTable,
     Create,
@@ -30,9 +31,11 @@ from inkshelf.core.steps.kinds import (
     Grow,
     Install,
     Label,
+    MakeDiskFile,
     MakeLogical,
     Mount,
     Move,
+    NameInBootData,
     NewTable,
     Prepare,
     Prove,
@@ -250,6 +253,32 @@ def _convert(step: ConvertTable, hands: Hands, before: Machine, after: Machine) 
         end = (disk.table.last_usable + 1) * disk.sector
         punch(hands.fds[step.disk], end, disk.size - end)
     hands.table(before, after, step.disk)
+
+
+@do.register
+def _disk_file(step: MakeDiskFile, hands: Hands, before: Machine, after: Machine) -> None:
+    _hold(step.call, step.made, step.label, hands, before, after)
+
+
+@do.register
+def _edition(step: ApplyEdition, hands: Hands, before: Machine, after: Machine) -> None:
+    _hold(step.host, step.call, "SECOND", hands, before, after)
+
+
+def _hold(host: str, call: str, label: str, hands: Hands, before: Machine, after: Machine) -> None:
+    """The file is made anew each time: with what it holds after the step."""
+    _, volume, fd = hands.volume(before, host)
+    _, later, _ = hands.volume(after, host)
+    file = next(one for one in later.disk_files if one.call == call)
+    hands.hand(volume, fd, lambda path: disk_files.put_disk_file(path, file, label))
+
+
+@do.register
+def _boot_data(step: NameInBootData, hands: Hands, before: Machine, after: Machine) -> None:
+    if not step.esp:
+        return  # the legacy way nobody here looks into it
+    _, volume, fd = hands.volume(before, step.esp)
+    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, step.title))
 
 
 @do.register(AddEntry)

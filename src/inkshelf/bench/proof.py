@@ -48,6 +48,10 @@ def comparable(disk: Disk) -> Disk:
             volume,
             planned=False,
             filesystem=_exact(volume.filesystem),
+            disk_files=tuple(
+                replace(one, planned=False, stored_bytes=one.stored_bytes if one.form == "fixed" else 0)
+                for one in volume.disk_files
+            ),
             boot_files=tuple(_readable(file, guids) for file in volume.boot_files),
         )
         for volume in disk.volumes
@@ -68,7 +72,7 @@ def _readable(file: BootFile, guids: set[str]) -> BootFile:
     """NT boot data as it can be read: it is searched for partitions that are there, in the order of their numbers, and names no others."""
     if file.kind != "nt-boot-data":
         return file
-    return replace(file, targets=tuple(sorted(one for one in file.targets if one.upper() in guids)))
+    return replace(file, targets=tuple(sorted(one for one in file.targets if one.upper() in guids or one.startswith("\\"))))
 
 
 def _exact(system: FileSystem | None) -> FileSystem | None:
@@ -106,8 +110,14 @@ def _as_planned(now: Disk, planned: Disk) -> Disk:
     volumes = []
     for volume in now.volumes:
         twin = known.get(volume.guid) or known.get(volume.start)
-        volumes.append(_unread(replace(volume, call=twin.call, role=twin.role), twin) if twin else volume)
+        volumes.append(_unread(_called(replace(volume, call=twin.call, role=twin.role), twin), twin) if twin else volume)
     return replace(now, id=planned.id, volumes=tuple(volumes))
+
+
+def _called(now: Volume, planned: Volume) -> Volume:
+    """A system in a file keeps its call number."""
+    calls = {one.path.lower(): one.call for one in planned.disk_files}
+    return replace(now, disk_files=tuple(replace(one, call=calls.get(one.path.lower(), "")) for one in now.disk_files))
 
 
 def _unread(now: Volume, planned: Volume) -> Volume:

@@ -23,9 +23,10 @@ def loader(words: str, *, signed: bool, size: int = 64 << 10) -> bytes:
     return (head + b"\nstand-in: " + words.encode()).ljust(body_size, b"\0") + certificate
 
 
-def boot_data(*guids: str, size: int = 8192) -> bytes:
-    """Return NT boot data that names disks and system volumes by their GUIDs, as raw bytes."""
-    named = b"".join(uuid.UUID(one).bytes_le for one in guids)
+def boot_data(*targets: str, size: int = 8192) -> bytes:
+    """Return NT boot data that names system volumes by their GUIDs, as raw bytes, and disk files by their paths, as its own text."""
+    named = b"".join(uuid.UUID(one).bytes_le for one in targets if not one.startswith("\\"))
+    named += b"".join(b"\0\0" + one.encode("utf-16-le") + b"\0\0" for one in targets if one.startswith("\\"))
     return (b"regf stand-in boot data".ljust(4096, b"\0") + named).ljust(size, b"\0")
 
 

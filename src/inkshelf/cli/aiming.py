@@ -191,6 +191,31 @@ def _choose(words: Namespace) -> int:
     return 0
 
 
+def _takes_editions(parser: ArgumentParser) -> None:
+    parser.add_argument("image", metavar="IMAGE", type=path, help="an install image: the file install.wim or install.esd")
+    parser.add_argument(
+        "job", metavar="JOB.json", nargs="?", type=path, help="a job with the aim in-file: what the image holds is noted there"
+    )
+    takes_json(parser)
+
+
+def _editions(words: Namespace) -> int:
+    from inkshelf.core.size import both
+    from inkshelf.exchange import editions
+
+    known = editions.editions(words.image)
+    if words.job:
+        save(editions.with_editions(load(words.job), known), words.job)
+    if words.json:
+        print_json({"editions": [{"index": one.index, "name": one.name, "size_bytes": one.size_bytes} for one in known]})
+        return 0
+    for one in known:
+        print(f"{one.index:3}  {one.name}{'  ' + both(one.size_bytes) if one.size_bytes else ''}")
+    if words.job:
+        print("noted; choose with: aim JOB.json --change N --edition INDEX" if len(known) > 1 else "noted, and chosen")
+    return 0
+
+
 COMMANDS = (
     Command("aims", "List every aim with its questions; of a job, its own with their answers.", _takes_aims, _aims),
     Command(
@@ -201,4 +226,5 @@ COMMANDS = (
     ),
     Command("candidates", "Show the ways to do what the job asks for, side by side.", _takes_candidates, _candidates),
     Command("choose", "Take one of those ways; the reason is kept.", _takes_choose, _choose),
+    Command("editions", "List the editions that an install image holds, by index.", _takes_editions, _editions),
 )

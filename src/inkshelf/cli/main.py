@@ -17,7 +17,7 @@ MODULES = {
     "reckoning": ("reckon",),
     "figures": ("profiles",),
     "jobs": ("new", "take", "kit", "know", "answer"),
-    "aiming": ("aims", "aim", "candidates", "choose"),
+    "aiming": ("aims", "aim", "candidates", "choose", "editions"),
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),

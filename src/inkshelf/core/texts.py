@@ -36,7 +36,7 @@ Identity = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9-]{{0,64}}{_END}")]
 _PART = r"\.?[A-Za-z0-9_+@-](?:[A-Za-z0-9 ._+@-]{0,98}[A-Za-z0-9_+@-])?"
 FilePath = Annotated[str, Meta(pattern=rf"^(?:/{_PART}){{1,12}}{_END}")]
 """A file's place in a volume, from its root, in characters that every file system, utility and shell takes as they are."""
-LoaderPath = Annotated[str, Meta(pattern=rf"^(?:\\\\[A-Za-z0-9_][A-Za-z0-9 ._-]{{0,98}}){{1,8}}{_END}")]
+LoaderPath = Annotated[str, Meta(pattern=rf"^(?:\\[A-Za-z0-9_][A-Za-z0-9 ._-]{{0,98}}){{1,8}}{_END}")]
 """A folder or file of a start-up volume, as firmware writes it."""
 Count = Annotated[int, Meta(ge=0, le=1 << 62)]
 """Bytes, sectors or a number: never below zero."""

@@ -9,6 +9,7 @@ from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary, both, grouped
+from inkshelf.core.texts import shown
 
 TABLES = {"gpt": "GPT", "mbr": "MBR", "none": "no table"}
 SIGNS = {"stop": "STOP", "warn": "warn", "note": "note"}
@@ -39,6 +40,10 @@ def _volume_line(volume: object) -> str:
     )
     kind = f"{type_name(volume.type_id)}: " if volume.type_id else ""
     told = f"  (told: {', '.join(one.fact for one in volume.told)})" if volume.told else ""
+    inside += "".join(
+        f" + {one.call or 'file'} {shown(one.path)} {binary(one.size_bytes)}{' (' + one.fault + ')' if one.fault else ''}"
+        for one in volume.disk_files
+    )
     return f"  {volume.call:4} #{volume.number:<3} {binary(volume.size):>11}  {kind}{what}{inside}{holds}{flags}{told}"
 
 

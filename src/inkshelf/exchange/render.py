@@ -87,7 +87,11 @@ def _legend(volume: Volume) -> str:
     named = shown(system.label if system and system.label else volume.name)
     kind = title(system.kind) if system else "no file system"
     holds = f", {shown(volume.holds.title)}" if volume.holds else ""
-    return f"{WORDS[volume.role]}{holds}{f', “{named}”' if named else ''}, {binary(volume.size)}, {kind}, partition {volume.number}"
+    files = "".join(
+        f"; in it {one.call or 'the file'} {shown(one.path)}, {binary(one.size_bytes)}" for one in volume.disk_files
+    )
+    place = f"{binary(volume.size)}, {kind}, partition {volume.number}{files}"
+    return f"{WORDS[volume.role]}{holds}{f', “{named}”' if named else ''}, {place}"
 
 
 def html(reading: Reading) -> str:

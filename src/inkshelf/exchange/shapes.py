@@ -47,6 +47,19 @@ def volume(one: Volume) -> dict[str, Any]:
             }
             for part in (system.inside if system else ())
         ],
+        "disk_files": [
+            {
+                "call": file.call or None,
+                "path": file.path,
+                "form": file.form,
+                "size_bytes": file.size_bytes,
+                "stored_bytes": file.stored_bytes,
+                "table": file.table,
+                "system": file.holds.title if file.holds else None,
+                "fault": file.fault,
+            }
+            for file in one.disk_files
+        ],
     }
 
 

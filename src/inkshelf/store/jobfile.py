@@ -29,9 +29,21 @@ def load(path: Path) -> Job:
     return document.load(raw, str(path))
 
 
-def save(job: Job, path: Path, *, make_folder: bool = False) -> None:
-    """Write the job beside its place, flush it to the disk, then put it in place: a cut leaves the old one or the new one."""
-    write_atomically(path, document.dump(job), make_folder=make_folder)
+def save(job: Job, path: Path, *, make_folder: bool = False, read_back: bool = True) -> None:
+    """Write the job beside its place, flush it to the disk, then put it in place: a cut leaves the old one or the new one.
+
+    What could not be opened again never takes the place of what can; ``read_back`` is false only where anything is better than nothing.
+    """
+    raw = document.dump(job)
+    if read_back:
+        try:
+            document.load(raw, "it")
+        except JobError as error:
+            raise JobError(
+                f"This job could not be opened again if it were saved: {error.what}",
+                f"{path} stays as it was. Take the last change back, and report what it was.",
+            ) from None
+    write_atomically(path, raw, make_folder=make_folder)
 
 
 def write_atomically(path: Path, data: bytes, *, make_folder: bool = False) -> None:

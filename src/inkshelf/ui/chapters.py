@@ -46,7 +46,7 @@ def _intake_hint(desk: Desk) -> Hint:
 def _aim(window: Window) -> Page:
     from inkshelf.ui.aim.chapter import AimChapter
 
-    return AimChapter(window.desk)
+    return AimChapter(window.desk, window.run)
 
 
 def _aim_hint(desk: Desk) -> Hint:

@@ -24,7 +24,7 @@ def rescue(
     stamp = datetime.now().astimezone().strftime("%Y%m%d-%H%M%S-%f")
     place = folder / f"rescued-{stamp}{ENDING}"
     try:
-        jobfile.save(desk.job, place, make_folder=True)
+        jobfile.save(desk.job, place, make_folder=True, read_back=False)
         jobfile.write_atomically(
             folder / f"rescued-{stamp}.txt", "".join(traceback.format_exception(kind, error, trace)).encode()
         )

@@ -57,7 +57,7 @@ def put_in_root(path: Path, files: Mapping[str, bytes]) -> None:
 def _clear_check_mark(path: Path) -> None:
     """The utility asks for a check at the next start. On the bench the check was just made: take the mark off, as the owner's system would."""
     tools.run("ntfsresize", "--check", "--force", "--force", path)
-    _edit_record(path, ntfs.VOLUME, _without_check_mark)
+    edit_record(path, ntfs.VOLUME, _without_check_mark)
 
 
 def _without_check_mark(raw: bytearray) -> None:
@@ -67,7 +67,8 @@ def _without_check_mark(raw: bytearray) -> None:
     struct.pack_into("<H", raw, value + ntfs.VOLUME_FLAGS.place("flags"), flags & ~ntfs.DIRTY)
 
 
-def _edit_record(path: Path, number: int, change: Callable[[bytearray], None]) -> None:
+def edit_record(path: Path, number: int, change: Callable[[bytearray], None]) -> None:
+    """Change a record of the file table of the volume that ``path`` holds, and its copy where it has one."""
     with ImageFile(path) as source:
         volume = ntfs.open_ntfs(source)
         if volume is None:
@@ -142,5 +143,5 @@ TOOLS = Tools(
     left_out="; its page and hibernation files hold nothing of anybody's and are left out",
     boot_copies=boot_copies,
     makes_with=dict.fromkeys(("mkfs.ntfs", "ntfslabel"), PACKAGE),
-    changes_with=dict.fromkeys(("ntfsresize", "ntfslabel", "ntfscp"), PACKAGE),
+    changes_with=dict.fromkeys(("ntfsresize", "ntfslabel", "ntfscp", "ntfsfallocate"), PACKAGE),
 )

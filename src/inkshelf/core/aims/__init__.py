@@ -8,6 +8,7 @@ from inkshelf.core.aims.base import AimBase, Answer, Need, Question
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.aims.clean import Clean
 from inkshelf.core.aims.giving_back import GiveBack
+from inkshelf.core.aims.in_file import InFile
 from inkshelf.core.aims.owning import OwnDisk
 from inkshelf.core.aims.removing import Remove
 from inkshelf.core.aims.several import Several
@@ -16,7 +17,19 @@ from inkshelf.core.aims.tabling import ChangeTable
 from inkshelf.core.aims.travelling import Travelling
 from inkshelf.core.aims.trying import TryOnly
 
-AIMS: tuple[type[AimBase], ...] = (TryOnly, Beside, OwnDisk, NoStick, Travelling, Clean, Several, Remove, GiveBack, ChangeTable)
+AIMS: tuple[type[AimBase], ...] = (
+    TryOnly,
+    Beside,
+    OwnDisk,
+    NoStick,
+    Travelling,
+    Clean,
+    InFile,
+    Several,
+    Remove,
+    GiveBack,
+    ChangeTable,
+)
 if typing.TYPE_CHECKING:
     Aim = AimBase
 else:

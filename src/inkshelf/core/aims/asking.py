@@ -95,6 +95,10 @@ def _systems(question: Question, found: Machine, text: str) -> object:
     return tuple(str(_system(question, found, one)) for one in text.replace(",", " ").split())
 
 
+def _number(question: Question, found: Machine, text: str) -> object:
+    return int(str(_choice(question, found, text)))
+
+
 READ: dict[str, Callable[[Question, Machine, str], object]] = {
     "choice": _choice,
     "size": _size,
@@ -103,4 +107,5 @@ READ: dict[str, Callable[[Question, Machine, str], object]] = {
     "volumes": _volumes,
     "system": _system,
     "systems": _systems,
+    "number": _number,
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from inkshelf.core.machine.roles import is_esp, root_uuid
+from inkshelf.core.machine.roles import is_esp, own_uuids, root_uuid
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.value import Value
 from inkshelf.data import exact
@@ -83,10 +83,10 @@ def _folders(volume: Volume, root: Volume) -> tuple[str, ...]:
         return (folder, *((fallback.path,) if fallback and fallback.kind == "nt-loader" else ()))
     if not is_esp(volume):
         return ()
-    uuid, found = _uuid(root), []
+    own, found = own_uuids(root), []
     for file in volume.boot_files:
-        leads = (*file.targets[:1], *file.hands_over)
-        if file.kind == "menu-config" and uuid and uuid in [one.lower() for one in leads]:
+        leads = {one.lower() for one in (*file.targets[:1], *file.hands_over)}
+        if file.kind == "menu-config" and own & leads:
             found.append(file.path.rsplit("\\", 1)[0])
     return tuple(dict.fromkeys(found))
 

@@ -94,7 +94,7 @@ class Beside(AimBase, frozen=True, tag="beside"):
         place = fit(disk, self.size_bytes or comfortable_size(found, self))
         room = place.size - lead(disk, len(needs), logical=place.logical)
         sizes = divide(needs, room)
-        given = (*taken, *(volume.call for _, volume in found.volumes()))
+        given = (*taken, *found.calls())
         new = make(disk, place, tuple((need, sizes[need.part]) for need in needs), seed, given)
         startup = required_startup(disk, new, layout_on(disk, found).mode)
         done = install(kind, disk, new, startup, fallback=self.esp == "own")

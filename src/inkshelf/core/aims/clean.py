@@ -153,7 +153,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
         sizes, places, enclosed = self._spread(now.disk(disk.id), found, seed)
         steps += enclosed
         kinds, layouts, groups = self._ordered(), self._layouts(found), self._by_system(found)
-        given = [*taken, *(volume.call for _, volume in found.volumes())]
+        given = [*taken, *found.calls()]
         last_new = None
         for number, (kind, layout, group) in enumerate(zip(kinds, layouts, groups, strict=True)):
             now = fold(found, tuple(steps)).planned

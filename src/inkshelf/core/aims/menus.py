@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.disk.contents import BootFile
-from inkshelf.core.machine.roles import root_uuid
+from inkshelf.core.machine.roles import own_uuids, root_uuid
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.kinds import Prepare, Regenerate, Step
 from inkshelf.core.value import replace
@@ -12,12 +12,10 @@ from inkshelf.data import exact
 
 def configs_of(found: Machine, system: Volume) -> tuple[str, tuple[BootFile, ...]]:
     """Return where the menu of a Linux-family system lies, by call number, and its files; an empty call where no menu names it."""
-    uuid = root_uuid(system)
+    own = own_uuids(system)
     for _, volume in found.volumes():
         files = tuple(
-            one
-            for one in volume.boot_files
-            if one.kind == "menu-config" and uuid and one.targets[:1] and uuid == one.targets[0].lower()
+            one for one in volume.boot_files if one.kind == "menu-config" and one.targets[:1] and one.targets[0].lower() in own
         )
         if files:
             return volume.call, files

@@ -10,7 +10,7 @@ from inkshelf.core.boot.uefi import routes
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.growing import gap_near, grown, takers
-from inkshelf.core.machine.roles import root_uuid
+from inkshelf.core.machine.roles import own_uuids
 from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
 from inkshelf.core.size import binary
 from inkshelf.core.steps.fold import fold
@@ -203,4 +203,4 @@ def _starts(volume: Volume, file: BootFile, system: Volume) -> bool:
         return False
     folder = file.path.rsplit("\\", 1)[0]
     config = volume.boot_file(f"{folder}\\{exact('paths', 'menu_config')}")
-    return config is not None and root_uuid(system) in (*config.targets[:1], *config.hands_over)
+    return config is not None and bool(own_uuids(system) & {*config.targets[:1], *config.hands_over})

@@ -125,7 +125,7 @@ class Several(AimBase, frozen=True, tag="several"):
         steps += _rearranged(found, fitted)
         hide, show = guarded(found, self.others, "")
         steps += [*hide, *(step for letter, made in bare.items() if letter in used for step in made)]
-        given = [*taken, *(volume.call for _, volume in found.volumes())]
+        given = [*taken, *found.calls()]
         for number, (kind, layout, group) in enumerate(zip(self._ordered(), self._layouts(found), groups, strict=True)):
             now = fold(found, tuple(steps)).planned
             put = {one.key: one for one in fitted.put}

@@ -134,7 +134,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
         wanted = self.size_bytes or min(comfortable(tuple(own)), possible(disk) - stage.floor)
         place = fit(disk, align_up(max(wanted, MIB), MIB) + stage.floor)
         at = place.start + place.size - stage.floor
-        given = (*taken, *(volume.call for _, volume in found.volumes()))
+        given = (*taken, *found.calls())
         staged = make(disk, Fit(at, stage.floor), ((stage, stage.floor),), f"{seed}/stage", given)
         files = _files(kind)
         entry = _entry(found, disk, staged, kind)

@@ -100,7 +100,7 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         sizes, place = spread(after.disk(disk.id), needs, self.size_bytes)
         lost = frozenset(one.call for one in disk.volumes) if tabled else frozenset[str]()
         hide, show = guarded(found, self.others, disk.id)
-        site = Site(after, disk.id, place, seed, (*taken, *(volume.call for _, volume in found.volumes())))
+        site = Site(after, disk.id, place, seed, (*taken, *found.calls()))
         work = built(site, kind, self._layout(found), needs, sizes, fallback=True)
         steps: list[Step] = [*assured(found), Confirm("ports"), *suspended(found), *woken(found, [], lost), *hide, *tabled]
         steps += [*work.making, Confirm("summary"), work.install, *show, Confirm("target_in"), Prove(work.install.call, "new")]

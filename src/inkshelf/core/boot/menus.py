@@ -7,7 +7,7 @@ A menu that runs never returns by itself: where its configuration, a root or a k
 from __future__ import annotations
 
 from inkshelf.core.boot.routes import Reached, Station
-from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume
+from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume, as_volume
 from inkshelf.data import exact
 
 HIDES_CONTENTS = {"luks", "lvm", "nt-encrypted", "unknown", "damaged"}
@@ -23,8 +23,16 @@ def load_nt(machine: Machine, volume: Volume, stop: Station) -> Reached:
         for _, system in machine.volumes()
         if system.guid and system.guid in data.targets and system.holds and system.holds.family == "nt"
     ]
+    named += [
+        as_volume(host, file)
+        for _, host in machine.volumes()
+        for file in host.disk_files
+        if file.holds and file.path.lower() in {one.lower() for one in data.targets}
+    ]
     if named and named[0].holds:
-        first = Station("system", named[0].holds.title, f"on {named[0].call}", named[0].call)
+        first = Station(
+            "system", named[0].holds.title, f"on {named[0].call}" if named[0].number else f"in {named[0].name}", named[0].call
+        )
         menu = (Station("menu", "menu", f"lists {len(named)}", volume.call),) if len(named) > 1 else ()
         return Reached((stop, *menu, first), tuple(one.call for one in named))
     return Reached(

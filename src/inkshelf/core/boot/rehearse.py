@@ -6,7 +6,7 @@ from inkshelf.core.boot import legacy
 from inkshelf.core.boot.mishaps import STANDING, Mishap, mishaps
 from inkshelf.core.boot.routes import Route
 from inkshelf.core.boot.uefi import routes
-from inkshelf.core.machine.state import Machine, Volume
+from inkshelf.core.machine.state import Machine, Volume, as_volume
 from inkshelf.core.steps.fold import Fold
 from inkshelf.core.value import Value
 
@@ -27,14 +27,16 @@ class Outcome(Value, frozen=True):
 
 
 def systems(machine: Machine) -> tuple[Volume, ...]:
-    """Return the volumes that hold an installed system, in order of their call numbers."""
-    return tuple(sorted((volume for _, volume in machine.volumes() if volume.holds), key=lambda one: one.call))
+    """Return the volumes that hold an installed system, and the systems in files, in order of their call numbers."""
+    found = [volume for _, volume in machine.volumes() if volume.holds]
+    found += [as_volume(volume, file) for _, volume in machine.volumes() for file in volume.disk_files if file.holds]
+    return tuple(sorted(found, key=lambda one: one.call))
 
 
 def outcome(machine: Machine, call: str, mishap: Mishap) -> Outcome:
     """Say whether the system on ``call`` starts after ``mishap``, by which way, or why not."""
     after = mishap.befall(machine)
-    place = after.find(call)
+    place = after.system(call)
     if place is None:
         return Outcome(call, mishap.key, False, False, (), "its disk is not there")
     if after.firmware.mode is None:
@@ -103,6 +105,7 @@ def _what_starting_reads(machine: Machine) -> tuple[object, ...]:
             v.guid,
             v.boot_files,
             v.holds,
+            v.disk_files,
             v.active,
             v.type_id,
             v.filesystem.uuid if v.filesystem else "",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkshelf.core.aims.in_file import InFile
 from inkshelf.core.aims.owning import OwnDisk
 from inkshelf.core.aims.removing import Remove
 from inkshelf.core.aims.stickless import NoStick
@@ -87,15 +88,37 @@ def staging_left(reading: Reading) -> Iterator[Finding]:
 def travels_in_the_open(reading: Reading) -> Iterator[Finding]:
     """A portable disk gets lost."""
     for aim in reading.job.aims:
-        if isinstance(aim, Travelling) and reading.job.steps:
+        if isinstance(aim, Travelling) and aim.encryption == "none" and reading.job.steps:
             yield Finding(
                 f"people.travels.{aim.id}",
                 "note",
                 f"Disk {aim.disk} can get lost",
                 "Whoever finds it reads everything on it: it is not encrypted. A back-up of it stays at home.",
                 (),
-                (Show("sheet", "Look at the sheet"),),
+                (ChangeAim("encryption", "all", "Encrypt everything on it", aim.id), Show("sheet", "Look at the sheet")),
             )
+
+
+@check
+def edition_chosen(reading: Reading) -> Iterator[Finding]:
+    """Which edition goes into a file is a number that no two images need agree on."""
+    for aim in reading.job.aims:
+        if not isinstance(aim, InFile) or aim.chosen or not reading.job.steps:
+            continue
+        many = len(aim.editions)
+        yield Finding(
+            f"wish.edition.{aim.id}",
+            "warn",
+            "No edition is chosen",
+            f"The image holds {many}, each with a number of its own: choose one."
+            if many
+            else "The numbers differ from image to image: read them from the install image that is used.",
+            (),
+            (
+                *(ChangeAim("edition", one.index, f"{one.index}: {one.name}", aim.id) for one in aim.editions[:2]),
+                Show("aim", "Go to the aim"),
+            ),
+        )
 
 
 @check

@@ -5,7 +5,7 @@
 
 from typing import Literal
 
-from inkshelf.core.texts import Count, Key, KeyOrNone, Line
+from inkshelf.core.texts import CallOrNone, Count, Key, KeyOrNone, Line
 from inkshelf.core.value import Value
 
 Family = Literal["nt", "linux", "apfs"]
@@ -80,3 +80,22 @@ class SystemRoot(Value, frozen=True):
     mounts: tuple[tuple[Line, Line], ...] = ()
     assumed: bool = False
     kernels: Count | None = None
+
+
+class DiskFile(Value, frozen=True):
+    """A file that is a whole disk, on a volume that can hold a system in it: ``size_bytes`` of the disk inside, ``stored_bytes`` of the file.
+
+    ``path``: from the volume's root, with backslashes. ``table``: of the disk inside (``none``: not read). ``fault``: why nobody looked
+    into it.
+    """
+
+    call: CallOrNone
+    path: Line
+    form: Literal["fixed", "growing"]
+    size_bytes: Count
+    stored_bytes: Count
+    identity: Line = ""
+    table: Literal["gpt", "mbr", "none"] = "none"
+    holds: SystemRoot | None = None
+    planned: bool = False
+    fault: Line = ""

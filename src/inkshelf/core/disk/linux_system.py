@@ -44,7 +44,7 @@ def _linux_files(source: ByteSource) -> Iterator[BootFile]:
     volume = ext.open_ext(source)
     if volume is None:
         return
-    paths: list[tuple[str, FileKind]] = [(exact("linux", "menu_config"), "menu-config")]
+    paths: list[tuple[str, FileKind]] = [(exact("linux", key), "menu-config") for key in ("menu_config", "menu_config_apart")]
     for base in exact("linux", "entry_folders").split():
         number = ext.lookup(volume, base)
         names = ext.folder(volume, number) if number else {}

@@ -53,6 +53,7 @@ ATTRIBUTE = Layout(
     elsewhere=(8, "B"),
     name_length=(9, "B"),
     name_at=(10, "H"),
+    flags=(12, "H"),
     identifier=(14, "H"),
 )
 RESIDENT = Layout("NTFS attribute", "<", length=(16, "I"), value_at=(20, "H"))
@@ -68,6 +69,7 @@ NAME_LENGTH_AT, NAME_AT = 64, 66  # in a file name's value
 VOLUME_FLAGS = Layout("NTFS volume information", "<", flags=(10, "H"))
 NUMBER = 0xFFFFFFFFFFFF  # a reference holds a record's number in 48 bits, and how often it was used
 DIRTY = 1
+PACKED = 0x4001  # an attribute's contents are compressed, or encrypted
 END_OF_ATTRIBUTES = 0xFFFFFFFF
 SECTOR_ENDS = 512  # the update sequence keeps the last two bytes of each
 CHUNK = 1 << 20
@@ -89,13 +91,18 @@ class Ntfs(Value, frozen=True):
 
 
 class Attribute(Value, frozen=True):
-    """One attribute of a record: resident ``value``, or ``runs`` of (first cluster, count); -1 is a hole."""
+    """One attribute of a record: resident ``value``, or ``runs`` of (first cluster, count); -1 is a hole.
+
+    ``initialised``: how many bytes of ``size`` were written, what is behind them reads as zeros. ``packed``: compressed or encrypted.
+    """
 
     kind: int
     name: str
     value: bytes
     runs: tuple[tuple[int, int], ...]
     size: int
+    initialised: int = 0
+    packed: bool = False
 
 
 def open_ntfs(source: ByteSource) -> Ntfs | None:
@@ -191,9 +198,7 @@ def attributes(volume: Ntfs, number: int) -> list[Attribute]:
         if part is None:
             continue
         joined[kind, name] = (
-            part
-            if before is None
-            else Attribute(kind, name, before.value, before.runs + part.runs, max(before.size, part.size))
+            part if before is None else replace(before, runs=before.runs + part.runs, size=max(before.size, part.size))
         )
     return list(joined.values())
 
@@ -251,7 +256,8 @@ def _attribute(raw: bytes, clusters: int) -> Attribute:
         value = RESIDENT.of(raw)
         return Attribute(own.kind, name, raw[value.value_at : value.value_at + value.length], (), value.length)
     stored = ELSEWHERE.of(raw)
-    return Attribute(own.kind, name, b"", tuple(_runs(raw[stored.runs_at :], clusters)), stored.size)
+    runs = tuple(_runs(raw[stored.runs_at :], clusters))
+    return Attribute(own.kind, name, b"", runs, stored.size, stored.initialised, bool(own.flags & PACKED))
 
 
 def _runs(raw: bytes, clusters: int) -> Iterator[tuple[int, int]]:
@@ -272,8 +278,13 @@ def _runs(raw: bytes, clusters: int) -> Iterator[tuple[int, int]]:
 
 def root_names(volume: Ntfs) -> dict[str, int]:
     """Return the names in the root folder, lower case, with their record numbers."""
+    return folder_names(volume, ROOT)
+
+
+def folder_names(volume: Ntfs, record: int) -> dict[str, int]:
+    """Return the names in a folder, lower case, with their record numbers; of a very large one only the first."""
     names: dict[str, int] = {}
-    for one in attributes(volume, ROOT):
+    for one in attributes(volume, record):
         if one.kind == INDEX_ROOT and one.name == "$I30" and len(one.value) >= 32:
             names.update(_index(one.value, INDEX_ROOT_AT))
         elif one.kind == INDEX_ALLOCATION and one.name == "$I30":

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.disk.ntfs import DATA, RECORD, Ntfs, attributes, record_bytes
+from inkshelf.core.disk.ntfs import DATA, RECORD, ROOT, Ntfs, attributes, folder_names, record_bytes
+from inkshelf.core.disk.source import exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.value import Value
 
@@ -38,3 +39,55 @@ def files(volume: Ntfs) -> Iterator[NtfsFile]:
                         (first * volume.cluster if first >= 0 else -1, count * volume.cluster) for first, count in one.runs
                     )
                     yield NtfsFile(number, one.name, one.size, one.value, runs)
+
+
+def lookup(volume: Ntfs, path: str) -> int | None:
+    """Return the record of the file at ``path`` (with backslashes, from the root; case does not matter), or ``None``."""
+    record = ROOT
+    for name in path.strip("\\").lower().split("\\"):
+        found = folder_names(volume, record).get(name)
+        if found is None:
+            return None
+        record = found
+    return record
+
+
+class Stream(Value, frozen=True):
+    """A file's contents as a source: stretches of the volume, zeros where nothing was written."""
+
+    volume: Ntfs
+    size: int
+    initialised: int
+    runs: tuple[tuple[int, int, int], ...]
+
+    def read(self, offset: int, length: int) -> bytes:
+        """Return bytes of the file; never beyond its end."""
+        length = max(0, min(length, self.size - offset))
+        out = bytearray(length)
+        end = min(offset + length, self.initialised)
+        for at, place, count in self.runs:
+            low, high = max(at, offset), min(at + count, end)
+            if high > low and place >= 0:
+                out[low - offset : high - offset] = exactly(self.volume.source, place + low - at, high - low, "file")
+        return bytes(out)
+
+    def data_ranges(self, start: int, end: int) -> Iterator[tuple[int, int]]:
+        """Yield the stretches that were written, and are no holes of the volume's own image."""
+        end = min(end, self.initialised)
+        for at, place, count in self.runs:
+            low, high = max(at, start), min(at + count, end)
+            if high > low and place >= 0:
+                for first, last in self.volume.source.data_ranges(place + low - at, place + high - at):
+                    yield first - place + at, last - place + at
+
+
+def stream(volume: Ntfs, record: int) -> Stream | None:
+    """Return the contents of a file that lie in clusters of the volume; ``None`` where they are elsewhere, packed or encrypted."""
+    data = next((one for one in attributes(volume, record) if one.kind == DATA and not one.name), None)
+    if data is None or data.packed or not data.runs:
+        return None
+    at, runs = 0, []
+    for first, count in data.runs:
+        runs.append((at, first * volume.cluster if first >= 0 else -1, count * volume.cluster))
+        at += count * volume.cluster
+    return Stream(volume, data.size, min(data.initialised, data.size), tuple(runs))

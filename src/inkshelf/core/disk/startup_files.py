@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import uuid
 
 from inkshelf.core.disk import fat
@@ -11,6 +12,8 @@ from inkshelf.core.disk.probe import Contents, pe_signed
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
 from inkshelf.data import exact
+
+PATH_IN_DATA = re.compile(rb"(?:\x5c\x00(?:[\x20-\x5b\x5d-\x7e]\x00){1,120}){1,12}")
 
 
 def contents(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
@@ -42,8 +45,16 @@ def _boot_files(source: ByteSource, table: fat.FatLayout, known_guids: tuple[str
         signed = pe_signed(content) if node.path.lower().endswith(".efi") else None
         named = kind == "nt-boot-data"
         targets = tuple(one for one in known_guids if named and one and uuid.UUID(one).bytes_le in content)
+        targets += _disk_files(content) if named else ()
         found.append(BootFile(node.path, kind, node.size, signed, targets))
     return sorted(found, key=lambda one: one.path.lower())
+
+
+def _disk_files(content: bytes) -> tuple[str, ...]:
+    """Disk files that NT boot data names: their paths stand in it as text, two bytes a character."""
+    paths = (one.decode("utf-16-le") for one in PATH_IN_DATA.findall(content))
+    ending = exact("disk_files", "ending")
+    return tuple(dict.fromkeys(one for one in paths if one.lower().endswith(ending)))
 
 
 def _kind(path: str) -> FileKind | None:

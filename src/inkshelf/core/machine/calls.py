@@ -40,7 +40,7 @@ def next_call(role: Role, taken: Iterable[str]) -> str:
 
 def number_volumes(machine: Machine) -> Machine:
     """Return the machine with a role and a call number on every volume that has none yet."""
-    taken = [volume.call for _, volume in machine.volumes() if volume.call]
+    taken = list(machine.calls())
     disks = []
     for disk in machine.disks:
         volumes = []
@@ -49,7 +49,18 @@ def number_volumes(machine: Machine) -> Machine:
             taken.append(marked.call)
             volumes.append(marked)
         disks.append(replace(disk, volumes=tuple(volumes)))
+    disks = [replace(disk, volumes=tuple(_numbered_files(volume, taken) for volume in disk.volumes)) for disk in disks]
     return replace(machine, disks=tuple(disks))
+
+
+def _numbered_files(volume: Volume, taken: list[str]) -> Volume:
+    """A system in a file has a call number too, behind those of the volumes."""
+    files = []
+    for file in volume.disk_files:
+        call = file.call or (next_call("system", taken) if file.holds else "")
+        taken.append(call)
+        files.append(replace(file, call=call))
+    return replace(volume, disk_files=tuple(files)) if files else volume
 
 
 def _marked(volume: Volume, removable: bool, taken: list[str]) -> Volume:  # noqa: FBT001

@@ -7,7 +7,7 @@ from inkshelf.core.machine.assemble import LETTERS, infer_entries
 from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.captured import merge_identity, same_disk
 from inkshelf.core.machine.contradiction import Contradiction
-from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
+from inkshelf.core.machine.state import BootEntry, Disk, DiskFile, Firmware, Machine, Volume
 from inkshelf.core.machine.told import as_read, carried
 from inkshelf.core.size import MIB, align_down, binary, both
 from inkshelf.core.value import Value, replace
@@ -111,8 +111,13 @@ def _volumes(old: Disk, new: Disk, *, add: bool = False) -> tuple[Volume, ...]:
             volumes.append(volume)
             continue
         fuller = _fuller(as_read(twin), volume) if add else _with_use(as_read(twin), volume)
-        volumes.append(replace(fuller, call=twin.call, role=as_read(twin).role))
+        files = tuple(_called(one, twin.disk_files) for one in fuller.disk_files) or (twin.disk_files if add else ())
+        volumes.append(replace(fuller, call=twin.call, role=as_read(twin).role, disk_files=files))
     return tuple(volumes)
+
+
+def _called(file: DiskFile, before: tuple[DiskFile, ...]) -> DiskFile:
+    return replace(file, call=next((one.call for one in before if one.path.lower() == file.path.lower()), file.call))
 
 
 def _with_what_was_said(old: Disk, new: Disk) -> tuple[Disk, list[str]]:

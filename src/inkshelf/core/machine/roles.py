@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from inkshelf.core.disk.types import gpt_type, type_key
 from inkshelf.core.machine.state import Role, Volume
+from inkshelf.data import exact
 
 _BY_TYPE: dict[str, Role] = {
     "efi_system": "startup",
@@ -67,6 +68,16 @@ def root_uuid(volume: Volume) -> str:
     if system is None:
         return ""
     return next((one.uuid for one in system.inside if one.name == "root" and one.uuid), system.uuid).lower()
+
+
+def own_uuids(volume: Volume) -> frozenset[str]:
+    """Return what a menu of the system on a volume may name first: its root, or the volume of its own that holds its kernels."""
+    boot = exact("linux", "boot_folder")
+    mounts = volume.holds.mounts if volume.holds else ()
+    apart = (
+        what.removeprefix("UUID=").strip('"').lower() for what, where in mounts if where == boot and what.startswith("UUID=")
+    )
+    return frozenset(one for one in (root_uuid(volume), *apart) if one)
 
 
 def flag_words(volume: Volume) -> list[str]:

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator
 from typing import Literal, Self
 
 from inkshelf.core.disk.contents import BootFile as BootFile
+from inkshelf.core.disk.contents import DiskFile as DiskFile
 from inkshelf.core.disk.contents import FileSystem as FileSystem
 from inkshelf.core.disk.contents import Inside as Inside
 from inkshelf.core.disk.contents import SystemRoot as SystemRoot
@@ -39,6 +40,7 @@ class AsRead(Value, frozen=True):
 class Volume(Value, frozen=True):
     """One partition: its place, type and contents. ``call`` is its call number, which never changes.
 
+    ``disk_files``: files in it that are whole disks.
     ``told``: what a person said of it, which the contents show; ``as_read``: what they were without that.
     """
 
@@ -59,6 +61,7 @@ class Volume(Value, frozen=True):
     planned: bool = False
     told: tuple[Told, ...] = ()
     as_read: AsRead | None = None
+    disk_files: tuple[DiskFile, ...] = ()
 
     @property
     def end(self) -> int:
@@ -74,6 +77,21 @@ class Volume(Value, frozen=True):
         """Return the file at ``path``, compared as FAT does, without regard to case."""
         wanted = path.lower()
         return next((file for file in self.boot_files if file.path.lower() == wanted), None)
+
+
+def as_volume(host: Volume, file: DiskFile) -> Volume:
+    """Return a system in a file as a volume of its own: no number and no GUID, its host's place, the size of the disk inside."""
+    return Volume(
+        call=file.call,
+        number=0,
+        start=host.start,
+        size=file.size_bytes,
+        type_id="",
+        role="system",
+        name=file.path,
+        holds=file.holds,
+        planned=file.planned,
+    )
 
 
 class Extended(Value, frozen=True):
@@ -267,6 +285,22 @@ class Machine(Value, frozen=True):
     def find(self, call: str) -> tuple[Disk, Volume] | None:
         """Return the disk and volume of a call number."""
         return next(((disk, volume) for disk, volume in self.volumes() if volume.call == call), None)
+
+    def system(self, call: str) -> tuple[Disk, Volume] | None:
+        """Return the disk and volume of a system's call number; one in a file is shown as a volume without a number, where its host lies."""
+        for disk, volume in self.volumes():
+            if volume.call == call:
+                return disk, volume
+            for file in volume.disk_files:
+                if file.call == call:
+                    return disk, as_volume(volume, file)
+        return None
+
+    def calls(self) -> tuple[str, ...]:
+        """Return every call number that is given away: those of volumes, and of systems in files."""
+        return tuple(
+            one for _, volume in self.volumes() for one in (volume.call, *(file.call for file in volume.disk_files)) if one
+        )
 
     def disk(self, disk_id: str) -> Disk:
         """Return the disk of that letter; ``KeyError`` if there is none."""

@@ -95,7 +95,7 @@ def _with_intent(job: Job, intent: Intent) -> Job:
     changed = replan(replace(job, by_hand=(*job.by_hand, intent)))
     if any(one.intent == intent.id for one in changed.idle):
         taken = tuple(one.made for one in job.by_hand if one.made)
-        calls = (*(volume.call for _, volume in job.found.volumes()), *taken)
+        calls = (*job.found.calls(), *taken)
         done = fold(state.planned, steps_of(state.planned, intent, calls, job.seed))  # raises what is wrong with it
         raise done.fault[1] if done.fault else PlanError("This cannot be done here.", "Undo the step before it.")
     return changed
@@ -197,7 +197,7 @@ def _create(machine: Machine, letter: str, words: dict[str, str], seed: str) -> 
     gap = _gap(machine, _with_numbers(disk), words)
     key, type_id = _type_id(words, disk)
     role: Role = ROLES.get(key, "data")
-    call = words["made"] or next_call(role, [*words["taken"].split(), *(volume.call for _, volume in machine.volumes())])
+    call = words["made"] or next_call(role, [*words["taken"].split(), *machine.calls()])
     own = guid(seed, call) if disk.table.kind == "gpt" else ""
     name = words.get("name", "") if own else ""
     size = _size(words, gap.size)

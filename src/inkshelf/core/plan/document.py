@@ -97,7 +97,7 @@ def _converted(document: dict[str, Any], name: str) -> Job:
 def _checked(job: Job, name: str) -> Job:
     """Refuse what no single field shows: a call number or a letter that two things bear, a sector of no size."""
     letters = [disk.id for disk in job.found.disks]
-    calls = [volume.call for _, volume in job.found.volumes()]
+    calls = list(job.found.calls())
     fault = next((one for one in letters + calls if (letters + calls).count(one) > 1), "")
     if fault:
         raise JobError(f"{name} is damaged: two things in it are called {fault}.", "Restore the last good copy.")

@@ -44,8 +44,8 @@ def resolve(
         return (), intents, tuple(Idle(one.id, why) for one in intents)
     machine = state.planned
     # a call number never comes back: neither one that was found, nor one that an intent gave away
-    taken = [*(volume.call for _, volume in found.volumes()), *(one.made for one in intents if one.made)]
-    taken += [step.call for step in planned if isinstance(step, Create)]
+    taken = [*found.calls(), *(one.made for one in intents if one.made)]
+    taken += [call for step in planned for call in step.gives_calls()]
     steps: list[Step] = []
     kept: list[Intent] = []
     idle: list[Idle] = []

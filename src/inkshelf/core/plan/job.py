@@ -9,7 +9,7 @@ from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.intents import Idle, Intent, resolve
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import Tick, done
-from inkshelf.core.steps.kinds import Create, Step
+from inkshelf.core.steps.kinds import Step
 from inkshelf.core.texts import Key, KeyOrNone, LetterOrNone, Line
 from inkshelf.core.value import Value, field, replace
 
@@ -80,7 +80,7 @@ def replan(job: Job) -> Job:
     planned: tuple[Step, ...] = ()
     fault = ""
     # a call number never comes back, neither one that was found nor one that an aim or an intent gave away
-    taken = [*(volume.call for _, volume in job.found.volumes()), *(one.made for one in job.by_hand if one.made)]
+    taken = [*job.found.calls(), *(one.made for one in job.by_hand if one.made)]
     state = job.found
     for number, aim in enumerate(job.aims, 1):
         try:
@@ -94,7 +94,7 @@ def replan(job: Job) -> Job:
             fault = f"{done.fault[1]}" if len(job.aims) == 1 else f"Aim {number} ({aim.kind}): {done.fault[1]}"
             planned = ()
             break
-        taken += [step.call for step in own if isinstance(step, Create)]
+        taken += [call for step in own for call in step.gives_calls()]
         planned, state = planned + own, done.planned
     steps, intents, idle = resolve(job.found, planned, job.by_hand, job.seed)
     return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle)

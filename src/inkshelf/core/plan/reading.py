@@ -23,11 +23,11 @@ class Reading(Value, frozen=True):
     def no_return(self) -> int | None:
         """The number of the first step whose undoing needs more than the way back that is printed beside it, or ``None``.
 
-        Tables, types and boot variables can be put back; what is written inside a volume that was there, or given up, cannot.
+        Tables, types and boot variables can be put back; what is written inside a volume that was there, or given up, cannot; a file that is only added can be deleted.
         """
         there = {volume.call for _, volume in self.plan.found.volumes()}
         for number, (step, before) in enumerate(zip(self.job.steps, self.plan.machines, strict=False), 1):
-            if there & {*step.inside(), *step.gives_up(before)}:
+            if not step.undone and there & {*step.inside(), *step.gives_up(before)}:
                 return number
         return None
 

@@ -34,7 +34,7 @@ class Scene(Value, frozen=True):
 
     def at(self, call: str) -> tuple[Disk, Volume] | None:
         """Return the disk and volume of a call number as the step meets them, or as it leaves them."""
-        return self.before.find(call) or self.after.find(call)
+        return self.before.system(call) or self.after.system(call)
 
     def part(self, call: str) -> str:
         """Return what the partition of a volume is called in a command."""
@@ -57,6 +57,8 @@ class Scene(Value, frozen=True):
             f"“{shown(system.label)}”" if system and system.label else f"“{shown(volume.name)}”" if volume.name else "no label"
         )
         holds = title(system.kind) if system else "no file system"
+        if not volume.number and not volume.type_id and volume.name.startswith("\\"):
+            return f"{call}: the file {shown(volume.name)} on disk {disk.id}, {binary(volume.size)} at its full size"
         number = f"partition {volume.number}" if volume.number else "the whole disk"
         return f"{call}: {number} of disk {disk.id}, {named}, {binary(volume.size)}, {holds}, from {binary(volume.start, 2)}"
 

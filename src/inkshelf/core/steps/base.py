@@ -18,7 +18,8 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
     """What every step has.
 
     ``id`` is drawn once and lasts through replanning: ticks, notes and answers hang on it. Traits of a kind: ``actor`` (who acts on
-    the real machine), ``writes`` (the deepest thing it writes), ``moves`` (every used byte goes elsewhere). The point of no return,
+    the real machine), ``writes`` (the deepest thing it writes), ``moves`` (every used byte goes elsewhere), ``undone`` (it
+    only adds what is taken away again, though inside a volume that was there). The point of no return,
     heavy work, the ledger, effort and the journal read the traits, so that no kind can be forgotten there.
     """
 
@@ -27,6 +28,7 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
     actor: ClassVar[Actor]
     writes: ClassVar[Writes]
     moves: ClassVar[bool] = False
+    undone: ClassVar[bool] = False
 
     @property
     def kind(self) -> str:
@@ -56,6 +58,10 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
     def start_code(self) -> str:
         """Return the letter of the disk into whose first sector the step writes code for the legacy way, or an empty string."""
         return ""
+
+    def gives_calls(self) -> tuple[str, ...]:
+        """Return the call numbers that the step gives away: of a new volume, or of a system in a file."""
+        return ()
 
     def gives_up(self, before: Machine) -> tuple[str, ...]:
         """Return the call numbers of the volumes whose contents the step gives up."""

@@ -11,6 +11,9 @@ from inkshelf.core.steps.containers import FillContainer as FillContainer
 from inkshelf.core.steps.firmware import AddEntry as AddEntry
 from inkshelf.core.steps.firmware import SetOrder as SetOrder
 from inkshelf.core.steps.firmware import SetSecureBoot as SetSecureBoot
+from inkshelf.core.steps.in_files import ApplyEdition as ApplyEdition
+from inkshelf.core.steps.in_files import MakeDiskFile as MakeDiskFile
+from inkshelf.core.steps.in_files import NameInBootData as NameInBootData
 from inkshelf.core.steps.making import Format as Format
 from inkshelf.core.steps.making import Install as Install
 from inkshelf.core.steps.making import Regenerate as Regenerate

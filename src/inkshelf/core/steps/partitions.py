@@ -30,6 +30,10 @@ class Create(StepBase, frozen=True, tag="create"):
     attributes: Attributes = 0
     logical: bool = False
 
+    def gives_calls(self) -> tuple[str, ...]:
+        """The new volume's."""
+        return (self.call,)
+
     def apply(self, machine: Machine) -> Machine:
         """Add the volume; refuses an overlap, a place outside the table, a number or call number that is taken."""
         disk = machine.disk(self.disk)

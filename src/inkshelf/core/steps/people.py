@@ -30,6 +30,8 @@ Subject = Literal[
     "live_stick",
     "clock_back",
     "key_kept",
+    "host_fit",
+    "file_stays",
 ]
 Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on"]
 
@@ -88,5 +90,6 @@ class Prove(StepBase, frozen=True, tag="prove"):
 
     def apply(self, machine: Machine) -> Machine:
         """Looking changes nothing; the system must be there."""
-        volume_of(machine, self.call)
+        if machine.system(self.call) is None:
+            volume_of(machine, self.call)
         return machine

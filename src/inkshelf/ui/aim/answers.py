@@ -59,7 +59,7 @@ class Questions(QWidget):
         grid.setVerticalSpacing(7)
         grid.setColumnStretch(2, 1)
         self._grid_box.addLayout(grid)
-        hidden = [] if self._all else [one for one in asked if _as_usual(aim, one)]
+        hidden = [] if self._all else [one for one in asked if _as_usual(aim, one) and one.kind != "number"]
         hidden = hidden if len(hidden) > 1 else []
         for place, question in enumerate(one for one in asked if one not in hidden):
             self._row(grid, place, question, aim, found)

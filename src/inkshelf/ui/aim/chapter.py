@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from inkshelf.core.aims import AimBase, Beside
+from inkshelf.core.aims.in_file import InFile
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.job import found_by
 from inkshelf.ui import theme
@@ -21,9 +24,9 @@ from inkshelf.ui.parts import Choice, button, card, clear, heading, label, scrol
 class AimChapter(Page):
     """Chapter of the contents: say what is wanted."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, run: Callable[[str], object]) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self._run = desk, run
         self.shown = ""  # the identity of the aim that is looked at
         outer = QVBoxLayout(self)
         outer.setContentsMargins(28, 20, 24, 12)
@@ -60,6 +63,9 @@ class AimChapter(Page):
         head.addWidget(self.sentence, 1)
         self.more = button("one more of these", self._one_more, link=True)
         head.addWidget(self.more)
+        self.image = button("read the editions", lambda: self._run("take.editions"), link=True)
+        self.image.setToolTip("which editions an install image holds, by the numbers it gives them")
+        head.addWidget(self.image)
         self.out = button("take it out", self._take_out, link=True)
         head.addWidget(self.out)
         box.addLayout(head)
@@ -137,6 +143,7 @@ class AimChapter(Page):
             aim.sentence(found) if aim else "Nothing yet. Press a picture: what is usual on this machine is filled in."
         )
         self.out.setVisible(aim is not None)
+        self.image.setVisible(isinstance(aim, InFile))
         clear(self._which)
         if len(job.aims) > 1:
             which = Choice(

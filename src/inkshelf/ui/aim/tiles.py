@@ -12,7 +12,7 @@ from inkshelf.core.aims import AIMS, AimBase
 from inkshelf.core.aims.base import Piece
 from inkshelf.ui import theme
 
-COLUMNS, HEIGHT = 5, 66
+COLUMNS, HEIGHT = 6, 66
 
 
 def words_of(kind: str) -> str:
@@ -37,7 +37,7 @@ class AimTile(QAbstractButton):
         self.clicked.connect(lambda _: pressed(self.kind))
 
     def sizeHint(self) -> QSize:
-        return QSize(140, HEIGHT)
+        return QSize(116, HEIGHT)
 
     def show_numbers(self, numbers: tuple[int, ...], *, shown: bool) -> None:
         """Show which aims of the job are of this kind, and whether one of them is looked at."""

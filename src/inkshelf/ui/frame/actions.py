@@ -54,6 +54,10 @@ def _rescued(window: Window) -> str:
     return "" if window.files.rescued() else "nothing was rescued"
 
 
+def _needs_file_aim(window: Window) -> str:
+    return "" if any(one.kind == "in-file" for one in window.desk.job.aims) else "no aim puts a system into a file"
+
+
 def _undo(window: Window) -> str:
     return "" if window.desk.undo_words else "nothing to undo"
 
@@ -95,6 +99,14 @@ ACTIONS: tuple[Action, ...] = (
     Action("take.image", "Take in a disk image…", "Intake", "Ctrl+I", lambda w: w.files.add_image()),
     Action("take.kit", "Write the capture kit…", "Intake", "", lambda w: w.files.save_kit()),
     Action("take.capture", "Take in captured text…", "Intake", "Ctrl+Shift+I", lambda w: w.files.add_capture()),
+    Action(
+        "take.editions",
+        "Read the editions of an install image…",
+        "Intake",
+        "",
+        lambda w: w.files.read_editions(),
+        _needs_file_aim,
+    ),
     *_GO,
     Action("plan.rehearse", "Rehearse", "Plan", "F5", lambda w: w.rehearse(), _needs_disk),
     Action("plan.ink", "Ink on the bench", "Plan", "Ctrl+B", lambda w: w.start_inking(), _can_ink),

@@ -210,6 +210,21 @@ class Files:
         if unsaid:
             desk.say(Notice("; ".join(unsaid[:3]), "It is asked for under Intake, or capture it again.", bad=False))
 
+    def read_editions(self, path: Path | None = None) -> None:
+        """Note which editions an install image holds."""
+        chosen = path or self._ask_open("Read the editions of an install image", "Install images (*.wim *.esd);;All files (*)")
+        if chosen:
+            self._try(lambda: self._editions(chosen))
+
+    def _editions(self, path: Path) -> None:
+        from inkshelf.exchange.editions import editions, with_editions
+
+        known = editions(path)
+        desk = self.window.desk
+        desk.change(with_editions(desk.job, known), f"editions of {path.name}")
+        if len(known) > 1:
+            desk.say(Notice(f"{len(known)} editions in {path.name}.", "Choose one under Aim.", bad=False))
+
     def save_kit(self, folder: Path | None = None) -> None:
         """Write the scripts that capture a machine into a folder."""
         from inkshelf.exchange.kit import save_scripts

@@ -25,8 +25,8 @@ def draw_inner(painter: QPainter, spine: Spine, box: QRectF) -> None:
         painter.setBrush(ink.color("card"))
         painter.drawRect(own)
         draw_hatch(painter, own, one.role)
-        pen = QPen(ink.color("pencil" if spine.planned else "ink"), 1.2)
-        if spine.planned:
+        pen = QPen(ink.color("pencil" if one.planned else "ink"), 1.2)
+        if one.planned:
             pen.setDashPattern([3.2, 2.2])
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)

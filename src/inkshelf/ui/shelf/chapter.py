@@ -243,7 +243,7 @@ class StopStrip(QWidget):
         painter.drawLine(QPointF(x, self.TOP - 4), QPointF(x, foot + 10))
         painter.setFont(theme.sans(11, 500))
         step = self.desk.job.steps[number - 1]
-        words = f"point of no return: step {number}, {step.kind} {getattr(step, 'call', '')}".rstrip()
+        words = f"point of no return: step {number}, {step.kind.replace('-', ' ')} {getattr(step, 'call', '')}".rstrip()
         wide = painter.fontMetrics().horizontalAdvance(words)
         left = x + 6 if x + 6 + wide <= self.width() else x - 6 - wide
         painter.drawText(QPointF(left, foot + 10), words)

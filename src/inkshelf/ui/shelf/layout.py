@@ -58,6 +58,7 @@ class Inner(Value, frozen=True):
     role: Role
     words: str
     size: int
+    planned: bool
 
 
 class Spine(Value, frozen=True):
@@ -234,15 +235,29 @@ def _inner(volume: Volume, left: float, width: float) -> tuple[Inner, ...]:
     """What a container holds, side by side between its walls, in the order in which it was made; none where it is too narrow."""
     held = volume.filesystem.inside if volume.filesystem else ()
     room = width - 2 * WALL
+    if volume.disk_files:
+        return _files(volume, left + width - WALL, room)
     if not held or room < LEAST_INNER * len(held):
         return ()
     total = sum(one.size_bytes for one in held) or 1
     spare, at, found = room - LEAST_INNER * len(held), left + WALL, []
     for one in held:
         wide = LEAST_INNER + spare * one.size_bytes / total
-        found.append(Inner(at, wide, _inner_role(one), one.name, one.size_bytes))
+        found.append(Inner(at, wide, _inner_role(one), one.name, one.size_bytes, volume.planned))
         at += wide
     return tuple(found)
+
+
+def _files(volume: Volume, right: float, room: float) -> tuple[Inner, ...]:
+    """Files that are disks, from the right wall: each as wide as its share of the volume, at its full size."""
+    found, at = [], right
+    for one in reversed(volume.disk_files):
+        wide = max(LEAST_INNER, room * one.size_bytes / volume.size)
+        at -= wide
+        if at < right - room:
+            return ()
+        found.append(Inner(at, wide, "system", f"{one.call} {one.path}".strip(), one.size_bytes, one.planned))
+    return tuple(reversed(found))
 
 
 def _inner_role(one: Inside) -> Role:

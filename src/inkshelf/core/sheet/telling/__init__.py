@@ -1,6 +1,18 @@
 """The words of every kind of step; importing this package registers them."""
 
-from inkshelf.core.sheet.telling import containers, firmware, installing, partitions, people, starting, volumes
+from inkshelf.core.sheet.telling import containers, firmware, in_files, installing, partitions, people, starting, volumes
 from inkshelf.core.sheet.telling.base import Words, told, words
 
-__all__ = ["Words", "containers", "firmware", "installing", "partitions", "people", "starting", "told", "volumes", "words"]
+__all__ = [
+    "Words",
+    "containers",
+    "firmware",
+    "in_files",
+    "installing",
+    "partitions",
+    "people",
+    "starting",
+    "told",
+    "volumes",
+    "words",
+]

@@ -57,7 +57,7 @@ def told(step: object, scene: Scene) -> Words:
 def words(step: object, scene: Scene) -> Words:
     """Return the row's text for a step, with the volumes it speaks of named as a person finds them."""
     made = told(step, scene)
-    calls = [str(getattr(step, name)) for name in ("call", "boot", "esp") if getattr(step, name, "")]
+    calls = [str(getattr(step, name)) for name in ("call", "boot", "esp", "host") if getattr(step, name, "")]
     return replace(made, about=tuple(scene.who(call) for call in dict.fromkeys(calls) if scene.at(call)))
 
 

@@ -46,6 +46,22 @@ CONFIRM = {
         "Whoever holds the header's copy and an old passphrase opens the container: keep both as one keeps a key.",
         minutes=4,
     ),
+    "host_fit": Words(
+        "Safety",
+        "The volume that is to hold the file is neither compressed nor encrypted",
+        (("as administrator: compressed?", exact("nt", "compressed")), ("encrypted?", exact("nt", "encryption_listing"))),
+        "The first says that new files are not compressed; the second lists the volume as decrypted.",
+        "A file inside a compressed or encrypted volume does not start.",
+        minutes=3,
+    ),
+    "file_stays": Words(
+        "Tidy",
+        "The file stays where it is: its owner knows",
+        (("in the new system, as administrator: no hibernation", exact("nt", "hibernation_off")),),
+        "It says nothing, and the menu no longer offers it.",
+        "Never move, rename or delete the file, nor compress the volume: the second system is that file. Later upgrades of it are often refused.",
+        minutes=3,
+    ),
     "mains": Words("Safety", "Mains connected, battery charging", look="The charging light is on.", minutes=1),
     "firmware_values": Words(
         "Firmware",

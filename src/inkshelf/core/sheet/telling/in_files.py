@@ -1,0 +1,82 @@
+"""A system in a file: the file, the edition that goes into it, its name in the boot data. Typed in the first system's own shell."""
+
+from __future__ import annotations
+
+from inkshelf.core.machine.profiles import profile
+from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.size import MIB, both, grouped
+from inkshelf.core.steps.kinds import ApplyEdition, MakeDiskFile, NameInBootData
+from inkshelf.data import exact
+
+
+@told.register
+def _make(step: MakeDiskFile, scene: Scene) -> Words:
+    growing = step.form == "growing"
+    lines = [
+        exact("nt", "disk_file").format(path=step.path, mib=step.size // MIB, form="expandable" if growing else "fixed"),
+        exact("nt", "select_file").format(path=step.path),
+        exact("nt", "attach_file"),
+        exact("nt", "convert_table").format(table=step.table),
+        exact("nt", "one_volume"),
+        exact("nt", "format_in_file").format(label=step.label),
+        exact("nt", "letter_in_file"),
+    ]
+    return Words(
+        "Partitions",
+        f"Make the file {step.path} in {step.call}, a disk of its own",
+        (
+            ("number in the box, which takes MiB", str(step.size // MIB)),
+            ("exactly", f"{grouped(step.size)} B = {both(step.size)}"),
+            ("kind", f"{step.form}; table inside: {step.table.upper()}"),
+            ("as administrator", exact("nt", "disk_shell")),
+            *((("in it, line by line", one) if not at else ("", one)) for at, one in enumerate(lines)),
+        ),
+        "Its list of volumes shows V, with this label and size."
+        + ("" if growing else " A fixed file of this size takes some minutes."),
+        "In the box beside the number a unit is chosen: MB there means MiB. Never the drive letter of a real volume.",
+        back=f"detach the file in the same shell, then delete {step.path}: nothing else was changed",
+        minutes=4 if growing else 8,
+    )
+
+
+@told.register
+def _apply(step: ApplyEdition, scene: Scene) -> Words:
+    index = str(step.index) if step.index else "N"
+    chosen = (
+        ("edition", f"{step.index}: {step.edition}")
+        if step.index
+        else ("edition", "not read yet: the list below has the numbers; write the one that is wanted here")
+    )
+    return Words(
+        "Install",
+        f"Put an edition of the install image into the file of {step.call}",
+        (
+            ("as administrator: list the editions", exact("nt", "list_editions")),
+            chosen,
+            ("apply it; D: is the image, V: the file's volume", exact("nt", "apply_edition").format(index=index)),
+        ),
+        "A percentage that runs to 100 and a word of success; V: then holds the folders of a system.",
+        "The number differs from image to image: never one from memory.",
+        risk=f"What is in the file is not whole; {step.host} is as before.",
+        back="format V: again",
+        minutes=float(profile(step.profile).minutes) if step.profile else 30.0,
+    )
+
+
+@told.register
+def _name(step: NameInBootData, scene: Scene) -> Words:
+    return Words(
+        "Entries",
+        f"Name {step.call} in the boot data, as “{step.title}”",
+        (
+            ("as administrator", exact("nt", "boot_files_in_file")),
+            ("what it lists", exact("nt", "list_boot_data")),
+            ("its title; {ID} is what the list says", exact("nt", "title_in_boot_data").format(title=step.title)),
+            ("the old one stays what starts by itself", exact("nt", "default_stays")),
+        ),
+        "The list shows two systems, one of them with the path of the file.",
+        "The old system's own entry is not touched. Do not delete anything from the list.",
+        back_lines=(exact("nt", "entry_off"),),
+        minutes=4,
+    )
