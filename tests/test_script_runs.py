@@ -117,10 +117,11 @@ def test_a_plan_without_partition_steps_has_no_script(found_job: Job) -> None:
 
 
 def test_the_script_leaves_to_the_sheet_what_it_cannot_do(job: Job) -> None:
-    changed = change(job, "delete", "R1")
+    changed = change(change(job, "create", "A", size="2GiB"), "format", "D2", fs="xfs", label="x")
+    grown = change(changed, "resize", "D2", size="3GiB")
     with pytest.raises(PlanError, match="Work by the sheet"):
-        script(read(changed))
-    assert "Remove R1" in render.markdown(read(changed))
+        script(read(grown))
+    assert "Grow D2" in render.markdown(read(grown))
 
 
 def test_every_step_of_the_script_stands_on_the_sheet(job: Job) -> None:

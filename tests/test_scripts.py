@@ -84,7 +84,7 @@ def stand_ins(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def dump_of(found: Disk) -> str:
     rows = [
-        f"node{one.number} : start= {one.start // 512}, size= {one.size // 512}, type={one.type_id}, uuid={one.guid}"
+        f"/dev/sdz{one.number} : start= {one.start // 512}, size= {one.size // 512}, type={one.type_id}, uuid={one.guid}"
         for one in found.volumes
     ]
     return "\n".join(["label: gpt", f"label-id: {found.table.guid}", *rows]) + "\n"
@@ -239,7 +239,7 @@ def test_the_copy_of_the_table_is_printed_kept_where_it_is_asked_for_and_what_st
     assert done.returncode
     assert "STOPPED at step 2: Format D3" in done.stderr
     assert "Done and not taken back:; step 1: Make D3" in done.stderr
-    assert "put the table back as it was found: sfdisk /dev/sdz < ./table-before-" in done.stderr
+    assert f"put the table back as it was found: sfdisk /dev/sdz < {tmp_path}/table-before-" in done.stderr
 
 
 def test_the_sheets_have_a_picture_a_legend_warnings_and_mount_lines(job: Job) -> None:

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
+import re
 import shlex
 from collections.abc import Iterator
 
-from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.scene import Scene, scenes
 from inkshelf.core.sheet.telling import Words, words
 from inkshelf.core.size import binary, both
-from inkshelf.core.steps.kinds import Create, Format, Install, Shrink, Step
+from inkshelf.core.steps.kinds import Create, Install, Prove, Shrink, Step
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
 from inkshelf.exchange.render import environment
@@ -31,30 +31,56 @@ def script(reading: Reading, disk_id: str = "") -> str:
     """Return the script of one disk (of the only one with such steps, where none is named); raises ``PlanError`` where there is none."""
     steps = list(scenes(reading, _node))
     disk = _disk(reading, steps, disk_id.upper())
-    if disk.table.kind != "gpt":
-        raise PlanError(f"Disk {disk.id} has no GPT; the script is for GPT disks.", "Work by the sheet.")
     own = [(number, step, scene) for number, step, scene in steps if disk.id in _disks(step, scene)]
-    lines = list(_lines(own))
+    lines = list(_lines(steps, disk.id))
     if not any(line.commands and not line.later for line in lines):
         raise PlanError("There are no partition steps to write down.", "Choose an aim, or create a volume, first.")
+    first = next(line.number for line in lines if line.commands)
+    by_hand = [
+        (number, f"step {number}: {shown(words(step, scene).title)}") for number, step, scene in own if _by_hand(step, scene)
+    ]
     return (
         environment()
         .get_template("partitions.sh.j2")
         .render(
             title=shown(reading.job.title or "Ink Shelf"),
             disk=replace(disk, model=shown(disk.model), serial=shown(disk.serial)),
+            label_id=_label_id(disk),
             expected=list(_expected(disk, own)),
+            rows=len(disk.volumes) + (disk.table.extended is not None),
             makes=_makes(own),
             gives_up=[one for one in reading.ledger.lost if _holds(disk, one)],
             keeps=[volume.call for volume in disk.volumes if volume.call not in reading.ledger.lost],
-            tools=sorted(
-                {tool for _, step, _ in own if isinstance(step, Format) for tool in KINDS[step.filesystem].make_tools}
-            ),
-            shrinks=[shown(words(step, scene).title) for _, step, scene in own if _by_its_own_system(step, scene)],
+            tools=_tools(lines),
+            before=[title for number, title in by_hand if number < first],
+            after=[title for number, title in by_hand if number > first],
             lines=lines,
             both=both,
         )
     )
+
+
+TOOL = re.compile(
+    r"(?:^|[|&;] *|\$\()(mk[a-z0-9.]+|resize2fs|e2fsck|tune2fs|e2label|fatlabel|exfatlabel|swaplabel|ntfs\w+|dd|wipefs|pv\w+|vg\w+|lv\w+"
+    r"|cryptsetup|btrfs\w*|xfs_\w+|dump\.\w+|fsck\.\w+)\b"
+)
+
+
+def _tools(lines: list[Line]) -> list[str]:
+    """What the commands of a script call, beside the shell's own and what every live system has."""
+    found = {tool for line in lines if not line.later for command in line.commands for tool in TOOL.findall(command)}
+    return sorted(found - {"mktemp", "mkdir"})
+
+
+def _label_id(disk: Disk) -> str:
+    """The table's own identity, as the partitioning utility prints it; empty where there is no table."""
+    table = disk.table
+    return table.guid if table.kind == "gpt" else f"0x{table.signature}" if table.kind == "mbr" and table.signature else ""
+
+
+def _by_hand(step: Step, scene: Scene) -> bool:
+    """What a person does to the disk themselves, in the order of the sheet: a script leaves it to them."""
+    return step.actor != "bench" or _by_its_own_system(step, scene)
 
 
 def _node(disk: Disk, number: int | None) -> str:  # noqa: ARG001 - one signature with the sheet's
@@ -93,15 +119,16 @@ def _by_its_own_system(step: Step, scene: Scene) -> bool:
     return isinstance(step, Shrink) and not words(step, scene).scripted
 
 
-def _lines(own: list[tuple[int, Step, Scene]]) -> Iterator[Line]:
-    installing = begun = False
-    for number, step, scene in own:
-        said = words(step, scene)
-        if isinstance(step, Install):
-            installing = True
-            continue
+def _lines(steps: list[tuple[int, Step, Scene]], disk: str) -> Iterator[Line]:
+    """Bench steps of one disk. Once the script has begun, what comes behind something that a person does or looks at waits for it."""
+    later = begun = False
+    for number, step, scene in steps:
         if step.actor != "bench":
+            later = later or (begun and (step.writes != "none" or isinstance(step, Prove)))
             continue
+        if disk not in _disks(step, scene):
+            continue
+        said = words(step, scene)
         if _by_its_own_system(step, scene):
             if begun:
                 raise PlanError(
@@ -110,8 +137,8 @@ def _lines(own: list[tuple[int, Step, Scene]]) -> Iterator[Line]:
             continue
         if not said.scripted or not said.commands:
             raise PlanError(_refusal(number, said, "a script does not do that"), "Work by the sheet.")
-        begun = begun or not installing
-        yield Line(number, shown(said.title), said.commands, installing)
+        begun = True
+        yield Line(number, shown(said.title), said.commands, later)
 
 
 def _refusal(number: int, said: Words, why: str) -> str:
@@ -128,7 +155,8 @@ def _expected(disk: Disk, own: list[tuple[int, Step, Scene]]) -> Iterator[dict[s
             "words": shlex.quote(_named(volume)),
             "start": volume.start // disk.sector,
             "sectors": size // disk.sector,
-            "guid": shlex.quote(volume.guid.upper()),
+            "guid": shlex.quote(volume.guid.upper()) if disk.table.kind == "gpt" else "",
+            "number": volume.number,
         }
 
 

@@ -187,6 +187,7 @@ def _new_table(step: NewTable, scene: Scene) -> Words:
         back=f"{files} in the live system's memory until copied off" if had else "there was no table before",
         back_lines=(f"sfdisk --wipe always {device} < {SAVED}" if had else f"wipefs --all {device}", *bring),
         commands=(*((f"sfdisk --dump {device} > {SAVED}",) if had else ()), *keep, make),
+        scripted=True,
     )
 
 
@@ -204,6 +205,7 @@ def _repair_table(step: RepairTable, scene: Scene) -> Words:
         look,
         back="nothing to take back: no volume changed its place",
         commands=lines,
+        scripted=True,
     )
 
 
@@ -232,6 +234,7 @@ def _enclose(step: Enclose, scene: Scene) -> Words:
         "Logical volumes can be made inside.",
         back_lines=(back,),
         commands=(line,),
+        scripted=True,
     )
 
 
@@ -249,4 +252,5 @@ def _delete(step: Delete, scene: Scene) -> Words:
         f"Everything on {step.call} is given up.",
         back="only from the back-up",
         commands=(f"sfdisk --delete {scene.disk(step.call)} {number}",),
+        scripted=True,
     )

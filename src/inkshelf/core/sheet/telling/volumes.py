@@ -98,7 +98,9 @@ def _grow(step: Grow, scene: Scene) -> Words:
         values += (("then, for a logical volume and what is in it", "lvextend --resizefs --size +SIZE GROUP/NAME"),)
     risk = f"cut in the middle: have {step.call} checked before it is used"
     look = f"{step.call} shows its new size. {FROM_LIVE}"
-    return Words("Room", f"Grow {step.call} to {binary(step.to_bytes)}", values, look, risk=risk, commands=lines, minutes=3)
+    alone = place is not None and (kind is None or kind.grow_lines is not None)  # else only where it is mounted or unlocked
+    title_ = f"Grow {step.call} to {binary(step.to_bytes)}"
+    return Words("Room", title_, values, look, risk=risk, commands=lines, scripted=alone, minutes=3)
 
 
 @told.register
@@ -131,6 +133,7 @@ def _move(step: Move, scene: Scene) -> Words:
         "Do not interrupt. Mains connected, back-up read back.",
         f"cut in the middle: {step.call} is whole in neither place and needs the back-up",
         commands=tuple(lines),
+        scripted=True,
         minutes=2.0 + copying_minutes(volume.size if volume else 0),
     )
 
@@ -195,6 +198,7 @@ def _label(step: Label, scene: Scene) -> Words:
         "The list shows the new label." if step.label else "The list shows no label.",
         back_lines=back,
         commands=lines,
+        scripted=bool(lines),
     )
 
 
@@ -212,6 +216,7 @@ def _renew(step: Renew, scene: Scene) -> Words:
         "The list shows the new UUID.",
         caution,
         commands=_identity_lines(scene, volume, step.uuid, step.guid),
+        scripted=True,
         back_lines=_identity_lines(scene, volume, was, volume.guid if volume and step.guid else ""),
     )
 
