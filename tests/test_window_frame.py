@@ -204,6 +204,29 @@ def test_what_was_open_is_remembered(window: Window, tmp_path: Path) -> None:
     window.set_theme("paper")
 
 
+def test_a_page_that_nobody_saw_takes_the_theme_on_when_it_is_shown(window: Window) -> None:
+    for key in ("intake", "aim", "shelf"):
+        window.desk.show(key)
+    try:
+        for name in ("slate", "paper"):
+            window.set_theme(name)
+            ink = theme.THEMES[name].color("ink").name()
+            for key in ("shelf", "intake", "aim"):
+                window.desk.show(key)
+                QApplication.processEvents()
+                page = window.pages.currentWidget()
+                assert page is window.chapter(key)
+                tints = {one.palette().windowText().color().name() for one in page.findChildren(QLabel) if one.isVisible()}
+                assert ink in tints, (name, key)
+                other = next(theme.THEMES[one].color("ink").name() for one in ("slate", "paper") if one != name)
+                assert other not in tints, "no label is left in the ink of the other theme"
+            small = [one for one in window.margin.findChildren(QPushButton) if one.isVisible()]
+            assert small
+            assert all(one.width() >= one.sizeHint().width() for one in small), "no button is cut"
+    finally:
+        window.set_theme("paper")
+
+
 def test_a_crash_saves_the_work_first(window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     rescue.install(window.desk, tmp_path / "rescued")

@@ -152,10 +152,14 @@ def on_white() -> Iterator[None]:
 
 
 def apply(application: QApplication, name: str) -> None:
-    """Put a theme on the whole program."""
+    """Put a theme on the program; a window takes its style sheet (``sheet``) on for itself."""
     _Current.theme = THEMES.get(name, PAPER)
     application.setFont(sans(13))
-    application.setStyleSheet(_style(_Current.theme))
+
+
+def sheet() -> str:
+    """Return the style sheet of the theme in use."""
+    return _style(_Current.theme)
 
 
 def _style(theme: Theme) -> str:

@@ -39,7 +39,7 @@ class Margin(QFrame):
         self.total = label("", theme.sans(12), quiet=True)
         head.addWidget(self.total)
         box.addLayout(head)
-        inside = QWidget()
+        inside = self._inside = QWidget()
         self._notes = QVBoxLayout(inside)
         self._notes.setContentsMargins(0, 0, 10, 0)
         self._notes.setSpacing(4)
@@ -73,7 +73,7 @@ class Margin(QFrame):
 
     def _make(self, most: int) -> None:
         for one in self._waiting[:most]:
-            self._shown[one.key] = Note(one, self.desk)
+            self._shown[one.key] = Note(one, self.desk, self._inside)
             self._notes.insertWidget(self._notes.count() - 1, self._shown[one.key])
         self._waiting = self._waiting[most:]
 
@@ -91,7 +91,7 @@ class Margin(QFrame):
         ):
             old.rewrite(finding)
             return
-        note = Note(finding, self.desk)
+        note = Note(finding, self.desk, self._inside)
         self._notes.insertWidget(place, note)
         self._notes.removeWidget(old)
         old.hide()

@@ -40,10 +40,13 @@ def draw_sign(painter: QPainter, severity: str) -> None:
 
 
 class Note(QWidget):
-    """One finding: sign, title, call numbers, why, remedies. Its words are drawn, its remedies are buttons."""
+    """One finding: sign, title, call numbers, why, remedies. Its words are drawn, its remedies are buttons.
 
-    def __init__(self, finding: Finding, desk: Desk) -> None:
-        super().__init__()
+    ``parent``: where it stands. Buttons are measured while it is made, in the style that they have there.
+    """
+
+    def __init__(self, finding: Finding, desk: Desk, parent: QWidget) -> None:
+        super().__init__(parent)
         self.finding, self.desk = finding, desk
         self._buttons = [self._button(remedy) for remedy in finding.remedies]
         self.rewrite(finding)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QByteArray
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from inkshelf.ui.inkview.worker import InkWorker
 
 
+Shown = TypeVar("Shown", bound=QWidget)
 CLOSING = 8000  # milliseconds that closing waits for inking to stop
 
 
@@ -47,6 +48,7 @@ class Window(QMainWindow):
         self.files = Files(self)
         self.worker: InkWorker | None = None
         self.bench_folder: Path | None = None
+        self.setStyleSheet(theme.sheet())
         self.setMinimumSize(840, 520)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -144,8 +146,13 @@ class Window(QMainWindow):
         """Return a chapter, made when it is first opened: the window is ready sooner."""
         if key not in self.chapters:
             self.chapters[key] = chapter_of(key).make(self)
-            self.pages.addWidget(self.chapters[key])
-        return self.chapters[key]
+        return self._standing(self.chapters[key])
+
+    def _standing(self, page: Shown) -> Shown:
+        """A page that was put aside when the theme changed comes back, and takes the theme on."""
+        if self.pages.indexOf(page) < 0:
+            self.pages.addWidget(page)
+        return page
 
     # -- actions -------------------------------------------------------------------------------------------------
     def run(self, key: str) -> None:
@@ -203,6 +210,12 @@ class Window(QMainWindow):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             theme.apply(application, name)
+        current = self.pages.currentWidget()
+        for page in [self.pages.widget(at) for at in range(self.pages.count())]:
+            if page is not None and page is not current:  # what nobody sees takes the theme on when it is shown
+                self.pages.removeWidget(page)
+                page.setParent(None)
+        self.setStyleSheet(theme.sheet())
         self.settings.theme = "slate" if name == "slate" else "paper"
         self.margin.rebuild()
         self._heard("job")
@@ -239,8 +252,7 @@ class Window(QMainWindow):
             show = self.desk.show
             does = Does(self.cancel_inking, lambda: show("shelf"), self.resume_inking, lambda: show("sheet"))
             self._ink_page = InkPage(does)
-            self.pages.addWidget(self._ink_page)
-        return self._ink_page
+        return self._standing(self._ink_page)
 
     def start_inking(self) -> None:
         """Ink the plan in a fresh bench folder beside the job's file."""
