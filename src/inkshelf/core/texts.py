@@ -23,7 +23,7 @@ CallOrNone = Annotated[str, Meta(pattern=rf"^(?:[A-Z][1-9][0-9]{{0,3}})?{_END}")
 Letter = Annotated[str, Meta(pattern=rf"^[A-Z]{_END}")]
 """A disk's letter."""
 LetterOrNone = Annotated[str, Meta(pattern=rf"^[A-Z]?{_END}")]
-Line = Annotated[str, Meta(pattern=rf"^[^{_CONTROL}]*{_END}", max_length=4096)]
+Line = Annotated[str, Meta(pattern=rf"^(?:(?![\u2028\u2029])[^\x00-\x1f\x7f-\x9f])*{_END}", max_length=4096)]
 """One line of text: no line breaks, no control characters."""
 Key = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9][A-Za-z0-9._:-]{{0,199}}{_END}")]
 KeyOrNone = Annotated[str, Meta(pattern=rf"^(?:[A-Za-z0-9][A-Za-z0-9._:-]{{0,199}})?{_END}")]

@@ -9,7 +9,6 @@ from typing import Literal
 
 from inkshelf.bench import readiness
 from inkshelf.core.aims import AIMS
-from inkshelf.core.aims.asking import answered, kind_of_aim
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
 from inkshelf.core.checks.registry import Remedy
@@ -150,6 +149,8 @@ class Desk:
 
     def add_aim(self, kind: str) -> str:
         """Add an aim with the answers that are usual here, and return its identity."""
+        from inkshelf.core.aims.asking import kind_of_aim  # late: the window is ready sooner
+
         found = left_by(self.job)
         changed = and_aim(self.job, kind_of_aim(AIMS, kind).usual_on(found))
         self.change(changed, changed.aims[-1].title.lower())
@@ -157,6 +158,8 @@ class Desk:
 
     def answer_aim(self, identity: str, key: str, value: str) -> None:
         """Answer a question of an aim; what cannot be is said, and nothing changes."""
+        from inkshelf.core.aims.asking import answered
+
         aim = next(one for one in self.job.aims if one.id == identity)
         try:
             changed = changed_aim(self.job, answered(aim, found_by(self.job, identity), key, value))

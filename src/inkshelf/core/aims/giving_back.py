@@ -5,7 +5,7 @@ from typing import ClassVar
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.safety import assured, proved, resumed, suspended, woken
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.growing import gap_near, grown, takers
+from inkshelf.core.fit import growing
 from inkshelf.core.fit.room import stretches
 from inkshelf.core.machine.state import Disk, Gap, Machine, Volume
 from inkshelf.core.size import GIB, binary
@@ -46,7 +46,9 @@ class GiveBack(AimBase, frozen=True, tag="give-back"):
         gap = [Answer("the gap", "GAP", f"{binary(one.size)} free on disk {disk.id}") for disk, one in _gaps(found)[:1]]
         usual = "GAP" if gap else room[-1].value if room else ""
         disk = self._disk(found)
-        to = [Answer(one.call, one.call, _words(one)) for one in (takers(disk) if disk else ()) if one.call != self.volume]
+        to = [
+            Answer(one.call, one.call, _words(one)) for one in (growing.takers(disk) if disk else ()) if one.call != self.volume
+        ]
         return (
             Question("volume", "What is given", (*gap, *room), usual, "nobody uses it", "volume"),
             Question("to", "To which volume", tuple(to), to[0].value if to else "", "the system first: it grows", "volume"),
@@ -75,11 +77,11 @@ class GiveBack(AimBase, frozen=True, tag="give-back"):
             raise PlanError(f"A system is on {self.volume}.", "Remove it with the aim remove, which keeps the others starting.")
         first: list[Step] = [Delete(self.volume)] if given else []
         left = fold(found, tuple(first)).planned.disk(disk.id)
-        gap = gap_near(left, given[1].start if given else -1)
-        taker = next((one for one in takers(left) if one.call == self.to or not self.to), None)
+        gap = growing.gap_near(left, given[1].start if given else -1)
+        taker = next((one for one in growing.takers(left) if one.call == self.to or not self.to), None)
         if taker is None:
             raise PlanError(f"No volume of disk {disk.id} can take the room.", "Keep it for later.")
-        more = grown(left, taker.call, gap)
+        more = growing.grown(left, taker.call, gap)
         touched = [one for one in left.volumes if any(getattr(step, "call", "") == one.call for step in more)]
         steps = [*assured(found, "live"), *suspended(found), *woken(found, touched), *first, *more]
         return identified((*steps, *proved(found), *resumed(found), Confirm("tidy")), self.id)

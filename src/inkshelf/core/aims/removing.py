@@ -9,7 +9,7 @@ from inkshelf.core.aims.safety import assured, clocks_differ, proved, resumed, s
 from inkshelf.core.boot.uefi import routes
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.growing import gap_near, grown, takers
+from inkshelf.core.fit import growing
 from inkshelf.core.machine.roles import own_uuids
 from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
 from inkshelf.core.size import binary
@@ -65,7 +65,7 @@ class Remove(AimBase, frozen=True, tag="remove"):
             (one.call for one in systems if one.holds and one.holds.family == "linux"), known[-1].value if known else ""
         )
         mine = next((disk for disk, one in found.volumes() if one.call == (self.system or usual)), None)
-        to = [one for one in (takers(mine) if mine else ()) if one.call != (self.system or usual)]
+        to = [one for one in (growing.takers(mine) if mine else ()) if one.call != (self.system or usual)]
         return (
             Question("system", "Which system goes", known, usual, "the one that came beside the owner's", "volume"),
             Question("files", "The owner's files on a volume of their own", FILES_ANSWERS, "keep", "files are not a system"),
@@ -119,11 +119,11 @@ class Remove(AimBase, frozen=True, tag="remove"):
     def _given(self, found: Machine, disk: Disk, root: Volume, before: tuple[Step, ...], gone: frozenset[str]) -> list[Step]:
         """The room of the root volume goes to the volume that was chosen, or else to the first that can have it."""
         left = fold(found, before).planned.disk(disk.id)
-        gap = gap_near(left, root.start)
+        gap = growing.gap_near(left, root.start)
         fault: PlanError | None = None
-        for taker in [one for one in takers(left) if one.call == self.to or not self.to]:
+        for taker in [one for one in growing.takers(left) if one.call == self.to or not self.to]:
             try:
-                more = grown(left, taker.call, gap)
+                more = growing.grown(left, taker.call, gap)
             except PlanError as error:
                 fault = fault or error
                 continue

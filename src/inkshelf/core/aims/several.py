@@ -30,7 +30,6 @@ from inkshelf.core.aims.systems import (
     system_question,
 )
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.order import Target, order
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.state import Machine
@@ -174,6 +173,8 @@ class Several(AimBase, frozen=True, tag="several"):
 
 def _rearranged(found: Machine, fitted: Fitted) -> list[Step]:
     """What shrinks and what moves, disk by disk; then every system that was shrunk is looked at."""
+    from inkshelf.core.fit.order import Target, order  # late: most plans move nothing
+
     steps: list[Step] = []
     for disk in found.disks:
         targets = tuple(

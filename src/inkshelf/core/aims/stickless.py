@@ -25,7 +25,7 @@ from inkshelf.core.aims.systems import (
 from inkshelf.core.aims.volumes import New, make
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.growing import grown
+from inkshelf.core.fit import growing
 from inkshelf.core.fit.room import Fit, fit, possible
 from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.state import BootEntry, Disk, Gap, Machine, Volume
@@ -159,7 +159,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
         left = fold(found, (*before, gone)).planned.disk(self.disk)
         last = new.create[-1]
         gap = Gap(last.start + last.size, staged.create[0].start + staged.create[0].size - last.start - last.size)
-        return [gone, *grown(left, last.call, gap), Prove(new.calls["root"], "new")]
+        return [gone, *growing.grown(left, last.call, gap), Prove(new.calls["root"], "new")]
 
 
 def _shrunk(giver: Volume | None, to_bytes: int) -> list[Step]:

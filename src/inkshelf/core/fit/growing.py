@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.order import Target, order
 from inkshelf.core.fit.room import before_record, stretches
 from inkshelf.core.machine.state import Disk, Gap, Volume
 from inkshelf.core.size import MIB, align_down, align_up
@@ -48,6 +47,8 @@ def grown(disk: Disk, call: str, gap: Gap) -> tuple[Step, ...]:
 
 
 def _from_behind(disk: Disk, volume: Volume, gap: Gap) -> tuple[Step, ...]:
+    from inkshelf.core.fit.order import Target, order  # late: most plans move nothing
+
     between = [one for one in disk.volumes if volume.end <= one.start < gap.start and one.logical == gap.logical]
     if not between:
         end = align_down(before_record(disk, Gap(volume.end, gap.end - volume.end, gap.logical)).end, MIB)
@@ -64,6 +65,8 @@ def _from_behind(disk: Disk, volume: Volume, gap: Gap) -> tuple[Step, ...]:
 
 def _from_before(disk: Disk, volume: Volume, gap: Gap) -> tuple[Step, ...]:
     """The volume is moved to the start of the room, and grows from there; what stands between goes first."""
+    from inkshelf.core.fit.order import Target, order
+
     between = [one for one in disk.volumes if gap.end <= one.start < volume.start and one.logical == gap.logical]
     _refuse_fixed(disk, [*between, volume], volume)
     lead = MIB if volume.logical else 0

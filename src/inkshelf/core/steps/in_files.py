@@ -2,7 +2,6 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.disk.disk_files import LARGEST, stored_bytes
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import BootFile, DiskFile, Machine, SystemRoot, Volume
 from inkshelf.core.size import MIB, align_up, binary
@@ -43,6 +42,8 @@ class MakeDiskFile(StepBase, frozen=True, tag="disk-file"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the host volume with the file; it must be open NTFS with room for the file's full size."""
+        from inkshelf.core.disk.disk_files import LARGEST, stored_bytes  # late: most plans make no such file
+
         _, host = volume_of(machine, self.call)
         system = host.filesystem
         if system is None or system.kind != "ntfs":

@@ -150,5 +150,10 @@ class Contents(QWidget):
             painter.setPen(ink.color("pencil"))
             painter.drawText(QPointF(24, y + 10 + place * 21), what)
             painter.setPen(ink.color("stop" if "not known" in value else "ink"))
-            text = painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, self.width() - 104)
+            metrics, room = painter.fontMetrics(), self.width() - 104
+            text = (
+                value
+                if metrics.horizontalAdvance(value) <= room
+                else metrics.elidedText(value, Qt.TextElideMode.ElideRight, room)
+            )
             painter.drawText(QPointF(92, y + 10 + place * 21), text)

@@ -19,7 +19,6 @@ from inkshelf.ui.desk import Desk, Notice, Subject
 from inkshelf.ui.frame import settings as remembered
 from inkshelf.ui.frame.actions import ACTIONS, Action
 from inkshelf.ui.frame.contents import Contents
-from inkshelf.ui.frame.files import Files
 from inkshelf.ui.frame.margin import Margin
 from inkshelf.ui.frame.notice import NoticeBar
 from inkshelf.ui.frame.reckoner import Reckoner
@@ -27,6 +26,7 @@ from inkshelf.ui.page import Page
 from inkshelf.ui.parts import OneLine, button, label
 
 if TYPE_CHECKING:
+    from inkshelf.ui.frame.files import Files
     from inkshelf.ui.inkview.page import InkPage
     from inkshelf.ui.inkview.worker import InkWorker
 
@@ -39,20 +39,18 @@ class Window(QMainWindow):
     """One job in one window."""
 
     desk: Desk
-    files: Files
     reckoner: Reckoner
 
     def __init__(self, desk: Desk, settings: remembered.Settings, settings_path: Path | None = None) -> None:
         super().__init__()
         self.desk, self.settings, self._settings_path = desk, settings, settings_path
-        self.files = Files(self)
+        self._files: Files | None = None
         self.worker: InkWorker | None = None
         self.bench_folder: Path | None = None
         self.setStyleSheet(theme.sheet())
         self.setMinimumSize(840, 520)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self.actions_by_id: dict[str, QAction] = {}
         self._narrow, self._margin_on = False, True
         self._buttons: list[tuple[QPushButton, Action]] = []
         self._make_actions()
@@ -67,16 +65,24 @@ class Window(QMainWindow):
         self._heard("job")
         self._heard("notice")
 
+    @property
+    def files(self) -> Files:
+        """What the window does with files; made when somebody first asks for it: the window is ready sooner."""
+        if self._files is None:
+            from inkshelf.ui.frame import files
+
+            self._files = files.Files(self)
+        return self._files
+
     # -- building ------------------------------------------------------------------------------------------------
     def _make_actions(self) -> None:
         for one in ACTIONS:
-            made = QAction(one.title, self)
-            if one.keys:
+            if one.keys:  # those without keys are in the list of all commands
+                made = QAction(one.title, self)
                 made.setShortcut(one.keys)
-            made.setData(one.id)
-            made.triggered.connect(self._triggered)
-            self.addAction(made)
-            self.actions_by_id[one.id] = made
+                made.setData(one.id)
+                made.triggered.connect(self._triggered)
+                self.addAction(made)
 
     def _triggered(self) -> None:
         sender = self.sender()
@@ -388,7 +394,8 @@ class Window(QMainWindow):
                 if event is not None:
                     event.ignore()
                 return
-        self.files.wait()
+        if self._files is not None:
+            self._files.wait()
         self.notice.dismiss()
         self.desk.drop()
         self.desk.save()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -14,7 +16,9 @@ from inkshelf.ui.desk import Desk
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, OneLine, button, clear, draw_call, label, scrolled
 from inkshelf.ui.shelf.board import Board
-from inkshelf.ui.shelf.overview import AllDisks
+
+if TYPE_CHECKING:
+    from inkshelf.ui.shelf.overview import AllDisks
 
 SPARE = 40
 ALL = "all"
@@ -41,8 +45,8 @@ class ShelfChapter(Page):
         self._known: tuple[str, ...] = ()
         self.together = False  # every disk, one below the other
         box.addWidget(self.board)
-        self.all_disks = AllDisks(desk, self._choose)
-        box.addWidget(self.all_disks)
+        self._all: AllDisks | None = None
+        self._box = box
         self.bytes = ByteRow(desk)
         box.addWidget(self.bytes)
         self.stops = StopStrip(desk)
@@ -60,15 +64,27 @@ class ShelfChapter(Page):
         self._heading()
         self.together = self.together and len(disks) > 1
         self.board.setVisible(bool(disks) and not self.together)
-        self.all_disks.setVisible(self.together)
+        if self._all is not None or self.together:
+            self.all_disks.setVisible(self.together)
+            self.all_disks.update()
         for part in (self.bytes, self.stops):
             part.setVisible(bool(disks))
         self._empty.setVisible(not disks)
         self.board.refresh()
-        self.all_disks.update()
         self.bytes.update()
         self.stops.refresh()
         self._fill()
+
+    @property
+    def all_disks(self) -> AllDisks:
+        """Every disk, one below the other; made when somebody first asks for it."""
+        if self._all is None:
+            from inkshelf.ui.shelf import overview  # late: most machines have one disk
+
+            self._all = overview.AllDisks(self.desk, self._choose)
+            self._all.setVisible(self.together)
+            self._box.insertWidget(self._box.indexOf(self.board) + 1, self._all)
+        return self._all
 
     def select(self) -> None:
         """What is selected is drawn so, wherever it stands."""

@@ -8,7 +8,6 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
 from inkshelf.ui.parts import draw_call
-from inkshelf.ui.shelf.boxes import draw_inner
 from inkshelf.ui.shelf.hatches import draw_hatch, draw_lines
 from inkshelf.ui.shelf.layout import Brace, Edge, Ribbon, Shelf, Spine
 
@@ -170,6 +169,8 @@ def draw_spine(painter: QPainter, spine: Spine, foot: float, height: float, *, c
     if spine.widened:
         _break(painter, box)
     if spine.inner:
+        from inkshelf.ui.shelf.boxes import draw_inner  # late: most volumes hold no other ones
+
         draw_inner(painter, spine, box)
     _spine_words(painter, spine, box)
 
@@ -257,8 +258,10 @@ def _along(painter: QPainter, spine: Spine, box: QRectF) -> None:
 def _over(painter: QPainter, box: QRectF, text: str, *, centre: bool = False) -> None:
     """Write on a hatch: a wash of paper under the words keeps them readable."""
     metrics = painter.fontMetrics()
-    text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
     wide = metrics.horizontalAdvance(text)
+    if wide > box.width():
+        text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
+        wide = metrics.horizontalAdvance(text)
     left = box.left() + ((box.width() - wide) / 2 if centre else 0)
     painter.fillRect(QRectF(left - 3, box.top() + 1, wide + 6, box.height() - 2), theme.current().color("card", 205))
     painter.drawText(QRectF(left, box.top(), wide + 2, box.height()), Qt.AlignmentFlag.AlignVCenter, text)
