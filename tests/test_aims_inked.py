@@ -221,8 +221,8 @@ def test_a_volume_that_shrinks_twice_says_what_is_typed_each_time(one: Job) -> N
     first, second = reading.ledger.shrinks
     shown = reckon(reading, "S1")
     assert [(box.box, box.text) for box in shown.typed[:2]] == [
-        (f"type into the shrink box (MB), step {first.step}", str(first.type_mib)),
-        (f"type into the shrink box (MB), step {second.step}", str(second.type_mib)),
+        (f"shrink box (MB), step {first.step}", str(first.type_mib)),
+        (f"shrink box (MB), step {second.step}", str(second.type_mib)),
     ]
     size = reading.plan.planned.find("S1")[1].size
     assert shown.exact.replace(" ", "").replace("\N{NARROW NO-BREAK SPACE}", "") == f"{size}B"

@@ -248,4 +248,9 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/texts.py", r'rf"^(?:\\[A-Za-z0-9_][A-Za-z0-9 ._-]', r'rf"^(?:\\\\[A-Za-z0-9_][A-Za-z0-9 ._-]', "in_file aims_inked"),
     ("exchange/editions.py", "else only)", "else known[0].index)", "editions"),
     ("store/jobfile.py", "    if read_back:", "    if False:", "exchange"),
+    ("core/sheet/sessions.py", "self.number += not leaving", "self.number += 1", "sessions"),
+    ("core/sheet/sessions.py", 'and step.when != "new"', "", "sessions"),
+    ("core/plan/merging.py", "        if key not in seen:", "        if True:", "sessions"),
+    ("exchange/script.py", "or isinstance(step, Prove))", ")", "script_on_disks scripts"),
+    ("exchange/script.py", "disk.table.extended is not None)", "False)", "script_on_disks"),
 )

@@ -7,6 +7,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.intents import Idle, Intent, resolve
+from inkshelf.core.plan.merging import merged
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import Tick, done
 from inkshelf.core.steps.kinds import Step
@@ -96,6 +97,7 @@ def replan(job: Job) -> Job:
             break
         taken += [call for step in own for call in step.gives_calls()]
         planned, state = planned + own, done.planned
+    planned = merged(planned) if len(job.aims) > 1 else planned
     steps, intents, idle = resolve(job.found, planned, job.by_hand, job.seed)
     return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle)
 

@@ -65,11 +65,9 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
     detail = f"{WORDS[volume.role]}, partition {volume.number}"
     if narrowed:
         hint = "MiB to take away, whatever the label says"
-        named = ("",) if len(times) == 1 else tuple(f", step {one.step}" for one in times)
-        own = tuple(
-            Typed(f"type into the shrink box (MB){when}", str(one.type_mib), hint)
-            for when, one in zip(named, times, strict=True)
-        )
+        alone = ("type into the shrink box (MB)",)
+        named = alone if len(times) == 1 else tuple(f"shrink box (MB), step {one.step}" for one in times)
+        own = tuple(Typed(what, str(one.type_mib), hint) for what, one in zip(named, times, strict=True))
         boxes = (*own, *boxes)
         gap = narrowed.from_bytes - narrowed.to_bytes + (_behind(reading.plan.found, call) if len(times) == 1 else 0)
         screen = ("afterwards the screen says", f"{grouped(volume.size // MIB)} MB")

@@ -5,12 +5,12 @@ from __future__ import annotations
 from inkshelf.core.boot.mishaps import mishaps
 from inkshelf.core.boot.rehearse import Outcome, systems
 from inkshelf.core.checks.registry import Finding, findings
-from inkshelf.core.machine.profiles import profile
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.scene import scenes
+from inkshelf.core.sheet.sessions import Session, restarts, sessions
 from inkshelf.core.sheet.telling import Words, words
-from inkshelf.core.steps.kinds import Confirm, Install, Prepare, Prove, Retype, SetMode, SetSecureBoot
+from inkshelf.core.steps.kinds import Prepare, Retype
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value
 from inkshelf.data import table
@@ -21,12 +21,12 @@ CAUTIONS = (
     "The owner's files, keys and passwords are theirs: nothing is copied that is not needed.",
     "If the machine must be opened: off, unplugged, static discharged. A swollen battery: stop.",
 )
-STARTED = ("live_start", "live_end", "from_staging", "target_in", "disk_out", "live_stick")  # subjects that start the machine
 NOTHING_STARTS = "no system is on these disks"
 
 
 class Row(Value, frozen=True):
-    """One step on the sheet; ``starts``: each system and whether it starts if the work stops after this step; ``step``: its identity."""
+    """One step on the sheet; ``starts``: each system and whether it starts if the work stops after this step; ``step``: its identity;
+    ``session``: how the machine is started for it."""
 
     number: int
     words: Words
@@ -34,6 +34,7 @@ class Row(Value, frozen=True):
     step: str = ""
     no_return: bool = False
     ticked: bool = False
+    session: Session = Session()
 
     @property
     def minutes(self) -> float:
@@ -64,15 +65,29 @@ class Sheet(Value, frozen=True):
     reasons: tuple[str, ...] = ()
     restarts: int = 0
 
+    @property
+    def at_work(self) -> tuple[Disk, ...]:
+        """The disks that the plan changes, as found; all of them where it changes none."""
+        planned = {one.id: one for one in self.planned}
+        return tuple(one for one in self.disks if planned.get(one.id) != one) or self.disks
+
 
 def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     """Return the sheet of a job's reading."""
     job, plan, done = reading.job, reading.plan, reading.job.done
     rows = []
-    for number, step, scene in scenes(reading):
+    for (number, step, scene), session in zip(scenes(reading), sessions(reading), strict=True):
         stops = reading.stops[number] if number < len(reading.stops) else ()
         rows.append(
-            Row(number, words(step, scene), stops, step.id, number == reading.no_return, bool(step.id) and step.id in done)
+            Row(
+                number,
+                words(step, scene),
+                stops,
+                step.id,
+                number == reading.no_return,
+                bool(step.id) and step.id in done,
+                session,
+            )
         )
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
     total = with_margin(sum(row.minutes for row in rows))
@@ -98,21 +113,6 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
 def with_margin(total: float) -> float:
     """Return minutes with the margin for people: real work overruns its rehearsal."""
     return total * (1 + float(table("defaults")["rates"]["human_margin"]))
-
-
-def restarts(reading: Reading) -> int:
-    """Return how often the machine is started anew: to look, to switch something, by installers as their profiles say."""
-    count = 0
-    for step in reading.job.steps:
-        if isinstance(step, Install) and step.profile in table("profiles"):
-            count += profile(step.profile).restarts
-        elif (
-            isinstance(step, Prove | SetMode | SetSecureBoot)
-            or (isinstance(step, Prepare) and step.what == "fast_startup_off")
-            or (isinstance(step, Confirm) and step.subject in STARTED)
-        ):
-            count += 1
-    return count
 
 
 def _put_back(reading: Reading) -> tuple[str, ...]:

@@ -188,8 +188,7 @@ class SheetChapter(Page):
         self.empty.setText(job.plan_fault or "There are no steps yet. Take a disk in and say the aim; the sheet writes itself.")
         made: Sheet = sheet(self.desk.reading, self.desk.findings)
         self.sub.setText(f"{len(made.rows)} steps · about {made.minutes:.0f} min" if there else "")
-        disk = next((one for one in made.disks if job.aim and one.id == job.aim.disk), None)
-        self.disk.setText(f"Disk {disk.id}: {disk.identity()}" if disk else "")
+        self.disk.setText("\n".join(f"Disk {one.id}: {one.identity()}" for one in made.at_work))
         self.model.set_rows(made.rows)
 
     def show_step_soon(self, number: int) -> None:

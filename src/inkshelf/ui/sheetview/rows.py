@@ -41,7 +41,7 @@ def pieces(row: Row) -> list[Piece]:
 class RowDelegate(QStyledItemDelegate):
     """Draws a step: box, number, what to do with exact values, and what starts if it stops here."""
 
-    STOPS, LEFT, LINE, BESIDE = 158, 62, 19, 150
+    STOPS, LEFT, LINE, BESIDE, START = 158, 62, 19, 150, 26
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         row: Row = index.data(ROW_ROLE)
@@ -56,7 +56,12 @@ class RowDelegate(QStyledItemDelegate):
         inner = self._inner(width)
         high = 12.0 + sum(self._high(one, inner) for one in pieces(row))
         risk = text_height(row.words.risk, theme.sans(11), self.STOPS - 6) if row.words.risk else 0
-        return max(high, 16 + 18.0 * len(row.starts) + risk) + 10 + (34 if row.no_return else 0)
+        return (
+            max(high, 16 + 18.0 * len(row.starts) + risk)
+            + 10
+            + (34 if row.no_return else 0)
+            + (self.START if row.session.start else 0)
+        )
 
     def _high(self, piece: Piece, inner: float) -> float:
         """Pixels of one piece; a value stands beside the word for it."""
@@ -81,6 +86,8 @@ class RowDelegate(QStyledItemDelegate):
         ink = theme.current()
         if row.no_return:
             box = self._no_return(painter, box)
+        if row.session.start:
+            box = self._started(painter, row, box)
         painter.setPen(QPen(ink.color("line"), 1))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         self._tick(painter, row, QPointF(box.left() + 6, box.top() + 10))
@@ -101,6 +108,20 @@ class RowDelegate(QStyledItemDelegate):
             "Point of no return. Every step before this line says how it is taken back.",
         )
         return box.adjusted(0, 34, 0, 0)
+
+    def _started(self, painter: QPainter, row: Row, box: QRectF) -> QRectF:
+        """The machine is started here: a band with the number of the start."""
+        ink = theme.current()
+        band = QRectF(box.left(), box.top() + 5, box.width(), self.START - 7.0)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ink.color("ribbon"))
+        painter.drawRoundedRect(band, 3, 3)
+        painter.setPen(ink.color("ink"))
+        painter.setFont(theme.mono(11, 700))
+        painter.drawText(band.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, f"start {row.session.number}")
+        painter.setFont(theme.sans(12, 500))
+        painter.drawText(band.adjusted(self.LEFT + 10.0, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, row.session.start)
+        return box.adjusted(0, self.START, 0, 0)
 
     def _tick(self, painter: QPainter, row: Row, at: QPointF) -> None:
         ink = theme.current()

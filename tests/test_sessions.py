@@ -1,0 +1,129 @@
+"""Starts of the machine: where each step is done, what is done in one start, what several aims of one job ask for twice."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+import machines
+from inkshelf.bench.recipes import wanting
+from inkshelf.core.machine.profiles import profile
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.merging import merged
+from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.sessions import FIRMWARE, LIVE, places, restarts, sessions
+from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.steps.kinds import KINDS, Confirm, Install, Prepare, Prove
+from inkshelf.exchange import render
+
+
+@pytest.fixture(scope="module")
+def one(tmp_path_factory: pytest.TempPathFactory) -> Job:
+    return machines.one_disk(tmp_path_factory.mktemp("one"))
+
+
+@pytest.fixture(scope="module")
+def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
+    return machines.two_disks(tmp_path_factory.mktemp("two"))
+
+
+def starts(job: Job) -> list[tuple[int, str]]:
+    """Number and words of every start, by the step that it is for."""
+    return [(one.number, one.start) for one in sessions(read(job)) if one.start]
+
+
+def test_every_kind_of_step_has_a_place_and_an_unknown_one_is_refused() -> None:
+    lacking = [one.__name__ for one in KINDS if places.dispatch(one) is places.dispatch(object)]
+    assert lacking == []
+    with pytest.raises(TypeError, match="nobody said where"):
+        places(object(), None)
+
+
+def test_one_more_beside_takes_six_starts(one: Job) -> None:
+    job = wanting(one, ("beside", {"size": "90GiB"}))
+    seen = starts(job)
+    assert [number for number, _ in seen] == [1, 1, 2, 3, 4, 5, 6], "leaving the firmware's settings is no start of its own"
+    assert FIRMWARE in seen[0][1]
+    assert seen[1][1].startswith("leave the settings, and start NT family (S1)")
+    assert seen[2][1].startswith("shut down fully, then start NT family (S1)"), "the shrink box is in its own system"
+    assert LIVE in seen[4][1]
+    assert seen[5][1] == "the installer's own restart, into Linux desktop (S2)"
+    assert restarts(read(job)) == 6
+
+
+def test_a_new_system_is_looked_at_in_the_start_that_its_installation_ends_in(one: Job) -> None:
+    job = wanting(one, ("beside", {"size": "90GiB"}))
+    rows = list(zip(job.steps, sessions(read(job)), strict=True))
+    new = next(session for step, session in rows if isinstance(step, Prove) and step.when == "new")
+    assert not new.start
+    old = next(session for step, session in rows if isinstance(step, Prove) and step.when == "every old one")
+    assert old.start == "start NT family (S1)"
+    shrunk = next(session for step, session in rows if isinstance(step, Prove) and step.when == "after shrinking")
+    assert shrunk.start == "start NT family (S1)", "it must come up once more after it was made smaller"
+
+
+def test_an_installer_that_restarts_several_times_is_counted_with_all_of_them(two: Job) -> None:
+    job = wanting(two, ("clean", {"disk": "B", "systems": "nt-desktop"}))
+    before = next(
+        session.number
+        for step, session in zip(job.steps[::-1], list(sessions(read(job)))[::-1], strict=True)
+        if session.number and not session.start.startswith("the installer") and job.steps.index(step) < install_at(job)
+    )
+    after = next(session for session in sessions(read(job)) if session.start.startswith("the installer"))
+    assert after.number == before + profile("nt-desktop").restarts
+
+
+def install_at(job: Job) -> int:
+    return next(number for number, step in enumerate(job.steps) if isinstance(step, Install))
+
+
+def test_two_aims_ask_once_for_what_is_made_sure_of_and_tidy_up_once(two: Job) -> None:
+    job = wanting(two, ("own-disk", {"disk": "B", "share": "ntfs"}), ("give-back", {"to": "S1"}))
+    subjects = [step.subject for step in job.steps if isinstance(step, Confirm)]
+    assert len(subjects) == len(set(subjects))
+    assert job.steps[-1].subject == "tidy"
+    off = [step.call for step in job.steps if isinstance(step, Prepare) and step.what == "fast_startup_off"]
+    assert off == ["S1"], "it was switched off once, and stays off"
+    apart = sum(restarts(read(wanting(two, one_aim))) for one_aim in (("own-disk", {"disk": "B", "share": "ntfs"}),))
+    apart += restarts(read(wanting(two, ("give-back", {"to": "S1"}))))
+    assert restarts(read(job)) <= apart
+
+
+def test_what_is_merged_is_only_what_was_said_twice(one: Job) -> None:
+    steps = wanting(one, ("beside", {"size": "90GiB"})).steps
+    assert merged(steps) == steps
+    twice = merged((*steps, *steps))
+    dropped = [*steps, *steps]
+    for step in twice:
+        dropped.remove(step)
+    assert dropped
+    assert all(isinstance(step, Confirm | Prepare) for step in dropped)
+    suspended = Prepare("S1", "suspend_encryption"), Prepare("S1", "resume_encryption")
+    both = merged((*suspended, *steps, *suspended))
+    assert [step.what for step in both if isinstance(step, Prepare) and "encryption" in step.what] == [
+        "suspend_encryption",
+        "resume_encryption",
+    ]
+    assert both[0] == suspended[0]
+    assert both[-1] == suspended[1]
+
+
+def test_a_travelling_system_is_started_with_its_disk_and_the_machine_without_it(two: Job) -> None:
+    job = wanting(two, ("travelling", {"disk": "B"}))
+    seen = starts(job)
+    assert seen[-1] == (restarts(read(job)), "start NT family (S1), the external disk out")
+    assert restarts(read(job)) == 4
+
+
+def test_the_sheet_says_every_start_where_it_is_made(one: Job, tmp_path: Path) -> None:
+    job = wanting(one, ("no-stick", {"size": "70GiB"}))
+    made = sheet(read(job))
+    text, page = render.markdown(read(job)), render.html(read(job))
+    said = [row.session for row in made.rows if row.session.start]
+    assert said[-1].number == made.restarts
+    for session in said:
+        assert f"*Start {session.number}: {session.start}*" in text
+        assert f"<b>start {session.number}</b> {session.start}".replace("'", "&#39;") in page
+    assert any("the installer from the disk itself" in session.start for session in said)
+    assert f"the machine starts {made.restarts} times" in text
