@@ -13,7 +13,7 @@ import pytest
 import machines
 from inkshelf.bench import tools
 from inkshelf.bench.intake import take_in
-from inkshelf.bench.recipes import wanting
+from inkshelf.bench.recipes import inked, wanting
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.byhand import change
@@ -136,6 +136,31 @@ def test_a_move_takes_every_byte_along_and_growth_follows(tmp_path: Path) -> Non
     assert rows_of(image) == {1: (MIB, 100 * MIB), 2: (300 * MIB, GIB)}
     assert contents(image, 300 * MIB, 200 * MIB) == before
     assert f"resize2fs {image}2" in (tmp_path / "log").read_text()
+
+
+def test_an_extended_partition_counts_among_what_is_expected(tmp_path: Path) -> None:
+    image = machines.blank(tmp_path / "disk.img", 2 * GIB)
+    spec = "label: dos\nlabel-id: 0x1234abcd\nstart=2048, size=204800, type=83\nstart=409600, size=2097152, type=f\n"
+    spec += "start=411648, size=409600, type=83\n"
+    subprocess.run(["sfdisk", "-q", str(image)], input=spec, text=True, check=True)
+    job = change(named(take_in([image], mode="legacy", ram_bytes=GIB, seed="ext")), "create", "A", size="100MiB")
+    done = ran(job, image, tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert rows_of(image) == planned(read(job).plan.planned.disk("A"))
+
+
+def test_what_lies_behind_a_look_at_a_system_waits_for_it(tmp_path: Path) -> None:
+    image = inked(tmp_path / "linux.img", 120 * 10**9, ("clean", {"systems": "linux-legacy", "table": "mbr"}))
+    job = named(take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="look"))
+    job = wanting(job, ("beside", {"system": "nt-old", "size": "60GiB"}))
+    assert not job.plan_fault
+    kinds = [step.kind for step in job.steps]
+    assert kinds.index("shrink") < kinds.index("prove") < kinds.index("create")
+    text = script(read(job))
+    begun = [line for line in text.splitlines() if line.startswith("begin ")]
+    assert any("Shrink S1" in line for line in begun)
+    assert not any("Make" in line or "Format" in line for line in begun), "first the shrunk system is started and looked at"
+    assert "Make S2" in text
 
 
 @pytest.mark.parametrize("table", ["gpt", "mbr"])

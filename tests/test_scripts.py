@@ -11,12 +11,14 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+import machines
+from inkshelf.bench.recipes import wanting
 from inkshelf.cli import run
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import InkshelfError, PlanError
 from inkshelf.core.machine.state import Disk, FileSystem, Firmware, Machine, Table, Volume
 from inkshelf.core.plan.byhand import change
-from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.job import Job, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
@@ -180,6 +182,16 @@ def test_each_disk_has_a_script_of_its_own(tmp_path: Path, stand_ins: Path, caps
     assert run(["script", str(tmp_path / "job.json"), "-o", str(tmp_path / "x.sh")]) == 2
     assert "--disk A" in capsys.readouterr().err
     assert run(["script", str(tmp_path / "job.json"), "-o", str(tmp_path / "x.sh"), "--disk", "b"]) == 0
+
+
+def test_a_script_speaks_of_its_own_disk_only(tmp_path: Path) -> None:
+    job = wanting(machines.two_disks(tmp_path), ("own-disk", {"disk": "B", "share": "ntfs"}))
+    disks = tuple(replace(one, serial=f"SER-{one.id}") for one in job.found.disks)
+    text = script(read(with_found(job, replace(job.found, disks=disks))), "B")
+    head = text.partition("set -euo")[0]
+    assert "Install Linux desktop" in head
+    assert "S1" not in head, "what is done to the other disk is not named here"
+    assert "Makes B2" in text
 
 
 EVIL = (
