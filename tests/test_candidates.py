@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkshelf.core.aims import Beside
+from inkshelf.bench.intake import take_in
+from inkshelf.bench.recipes import blank, wanting
+from inkshelf.cli import run
+from inkshelf.core.aims import AIMS, Beside
+from inkshelf.core.aims.asking import kind_of_aim
+from inkshelf.core.checks import findings
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.state import Machine
-from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.plan.job import Job, and_aim, changed_aim, with_aim, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.candidates import HERE, MOST, candidates, choose, dominates, figures, worked_out
+from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.exchange import render
+from inkshelf.store import jobfile
 from strategies import machines, wishes
 
 
@@ -21,8 +30,7 @@ from strategies import machines, wishes
 def test_no_way_is_dominated_and_none_loses_more(data: st.DataObject, machine: Machine) -> None:
     job = data.draw(wishes(machine))
     found = candidates(job)
-    if not found:
-        assert job.plan_fault or not job.aims
+    if job.plan_fault or not job.aims:
         return
     assert found[0].key == HERE
     assert found[0].job == job
@@ -71,3 +79,66 @@ def test_what_is_nowhere_worse_and_somewhere_better_dominates(found_job: Job) ->
     assert dominates(roomier, one)
     assert not dominates(one, one)
     assert not dominates(replace(roomier, moved=one.moved + 1), one)
+
+
+@given(st.data(), machines())
+def test_a_way_out_can_be_planned_and_loses_nothing_that_was_not_to_go(data: st.DataObject, machine: Machine) -> None:
+    job = data.draw(wishes(machine))
+    aim = data.draw(st.sampled_from(["beside", "own-disk", "in-file"]))
+    size = data.draw(st.integers(200, 3000))
+    job = and_aim(replace(job, aims=()), kind_of_aim(AIMS, aim).usual_on(machine, {}))
+    job = changed_aim(job, replace(job.aims[0], size_bytes=size * GIB))
+    if not job.plan_fault:
+        return
+    kept = {one.call for _, one in machine.volumes()}
+    erased = {one.call for disk, one in machine.volumes() if getattr(job.aims[0], "what_is_there", "") == "erase"}
+    for one in candidates(job):
+        assert not one.job.plan_fault
+        assert one.job.steps
+        assert set(read(one.job).ledger.lost) & kept <= erased
+        assert choose(job, one.key, "because").steps == one.job.steps
+
+
+def test_the_largest_size_that_can_be_is_offered_and_not_one_more(found_job: Job) -> None:
+    job = with_aim(found_job, Beside(size_bytes=400 * GIB))
+    assert job.plan_fault
+    (way,) = [one for one in candidates(job) if one.key.startswith("size=")]
+    size = way.job.aims[0].size_bytes // GIB
+    assert not any(one.severity == "stop" and one.key.startswith("room") for one in findings(read(way.job)))
+    more = with_aim(found_job, Beside(size_bytes=(size + 1) * GIB))
+    assert more.plan_fault or any(one.severity == "stop" and one.key.startswith("room") for one in findings(read(more)))
+
+
+def test_ways_out_are_ranked_and_leave_no_system_out_where_a_lighter_one_will_do(tmp_path: Path) -> None:
+    image = blank(tmp_path / "disk.img", 160 * 10**9)
+    job = take_in([image], mode="uefi", secure_boot="off", ram_bytes=8 * GIB, seed="out")
+    job = wanting(job, ("clean", {"disk": "A", "systems": "linux-heavy,linux-rolling,linux-rolling,linux-light"}))
+    assert "come to" in job.plan_fault
+    found = candidates(job)
+    assert found
+    assert len({one.key for one in found}) == len(found)
+    assert "in the place of" in found[0].words
+    assert len(found[0].figures.free) == 4
+    costs = [(one.figures.stops, -len(one.figures.free), one.figures.moved) for one in found]
+    assert costs == sorted(costs)
+
+
+def test_a_disk_that_holds_something_is_never_the_way_out_of_a_full_one(found_job: Job) -> None:
+    small = Disk("B", 30 * 10**9, model="Heron", serial="x")
+    job = with_found(replace(found_job, aims=()), replace(found_job.found, disks=(*found_job.found.disks, small)))
+    job = and_aim(job, kind_of_aim(AIMS, "clean").usual_on(job.found, {"disk": "B", "systems": "nt-desktop"}))
+    assert job.plan_fault
+    assert not any("disk=A" in one.key for one in candidates(job))
+
+
+def test_the_command_names_the_fault_and_the_ways_out(
+    found_job: Job, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = tmp_path / "job.json"
+    jobfile.save(with_aim(found_job, Beside(size_bytes=400 * GIB)), path)
+    assert run(["candidates", str(path)]) == 1
+    said = capsys.readouterr().out
+    assert said.startswith("This cannot be: 400 GiB")
+    key = next(line.split(":")[0] for line in said.splitlines() if line.startswith("size="))
+    assert run(["choose", str(path), key, "--because", "that is enough for her"]) == 0
+    assert not jobfile.load(path).plan_fault

@@ -100,12 +100,13 @@ def test_systems_of_an_emptied_disk_are_added_and_taken_out(page: object, window
     assert len(window.desk.job.aims[0].systems) == 1
 
 
-def test_what_cannot_be_is_said_and_the_other_aims_stay(page: object, window: Window) -> None:
+def test_what_cannot_be_is_said_and_the_other_aims_stay(page: object, window: Window, qtbot: QtBot) -> None:
     press(page, "table")
     assert "Choose another disk, or the other table" in page.fault.text()
     assert not page.go.isEnabled()
     assert page.go.toolTip() == window.desk.job.plan_fault
-    assert not page.ways.isVisible()
+    assert page.ways.title.text() == "Ways out"
+    qtbot.waitUntil(lambda: page.ways.state.text() == "no other answer leads out of it", timeout=20_000)
     click(page, "take it out")
     assert not page.fault.isVisible()
 
@@ -123,6 +124,22 @@ def test_ways_are_worked_out_and_one_is_taken_with_its_reason(page: object, wind
     assert after.reasons[-1].endswith(": the case is open anyway")
     click(window, "Undo")
     assert window.desk.job == before
+
+
+def test_a_way_out_is_taken_and_the_plan_can_be(page: object, window: Window, qtbot: QtBot) -> None:
+    press(page, "own-disk")
+    click(page, page.questions.fold.text())
+    size = page.questions.sizes["size"]
+    size.setText("")
+    QTest.keyClicks(size, "900 GiB")
+    QTest.keyClick(size, Qt.Key.Key_Return)
+    assert window.desk.job.plan_fault
+    qtbot.waitUntil(lambda: "cheapest first" in page.ways.state.text(), timeout=20_000)
+    click(page.ways, "take this one")
+    why = next(one for one in page.ways.findChildren(QLineEdit) if one.isVisible())
+    QTest.keyClick(why, Qt.Key.Key_Return)
+    assert not window.desk.job.plan_fault
+    assert page.go.isEnabled()
 
 
 @pytest.mark.parametrize("width", [40.0, 210.0, 900.0])

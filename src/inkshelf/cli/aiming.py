@@ -151,16 +151,23 @@ def _candidates(words: Namespace) -> int:
     from inkshelf.core.size import binary
 
     job = load(words.job)
-    if not job.aims or job.plan_fault:
-        raise InkshelfError(
-            job.plan_fault or "This job has no aim yet.", "" if job.plan_fault else "See what there is: inkshelf aims."
-        )
+    if not job.aims:
+        raise InkshelfError("This job has no aim yet.", "See what there is: inkshelf aims.")
     found = candidates(job)
+    if not found:
+        raise InkshelfError(job.plan_fault, "No other answer leads out of it.")
     if words.json:
         from msgspec import to_builtins
 
-        print_json({"candidates": [{"id": one.key, "says": one.words, **to_builtins(one.figures)} for one in found]})
-        return 0
+        print_json(
+            {
+                "fault": job.plan_fault,
+                "candidates": [{"id": one.key, "says": one.words, **to_builtins(one.figures)} for one in found],
+            }
+        )
+        return STOP if job.plan_fault else 0
+    if job.plan_fault:
+        print(f"This cannot be: {job.plan_fault}\nWays out, the cheapest first:")
     for one in found:
         made = one.figures
         free = ", ".join(f"{call} {binary(size)}" for call, size in made.free.items())
@@ -172,7 +179,7 @@ def _candidates(words: Namespace) -> int:
             f"  to put back: {made.put_back}; stops: {made.stops}, warnings: {made.warns}; starts that survive a mishap: {made.survives} of {made.starts}"
         )
     print(f"Take one: inkshelf choose {words.job} ID --because REASON")
-    return 0
+    return STOP if job.plan_fault else 0
 
 
 def _takes_choose(parser: ArgumentParser) -> None:

@@ -17,6 +17,7 @@ from inkshelf.core.plan.job import Job, changed_aim, found_by
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.sheet.telling.people import free_of
+from inkshelf.core.sheet.ways_out import ways_out
 from inkshelf.core.value import Value, replace
 
 MOST = 4
@@ -47,13 +48,22 @@ class Candidate(Value, frozen=True):
 
 
 def candidates(job: Job, most: int = MOST) -> tuple[Candidate, ...]:
-    """Return the plan as it is and up to ``most`` - 1 ways that differ from it, none of which another one dominates."""
+    """Return the plan as it is and up to ``most`` - 1 ways that differ from it, none of which another one dominates.
+
+    Of a plan that cannot be: the cheapest ways out.
+    """
     return chosen(tuple(worked_out(job)), most)
 
 
 def worked_out(job: Job) -> Iterator[Candidate]:
-    """Yield the plan as it is, then every way that can be planned, one by one: a window shows the first while the next is worked out."""
-    if not job.aims or job.plan_fault:
+    """Yield the plan as it is, then every way that can be planned, one by one: a window shows the first while the next is worked out.
+
+    Of a plan that cannot be, the ways out are yielded.
+    """
+    if job.plan_fault:
+        yield from (Candidate(key, words, other, figures(read(other))) for key, words, other in ways_out(job))
+        return
+    if not job.aims:
         return
     here = read(job)
     yield Candidate(HERE, "as it is planned", job, figures(here))
@@ -67,12 +77,14 @@ def worked_out(job: Job) -> Iterator[Candidate]:
 
 
 def chosen(found: tuple[Candidate, ...], most: int = MOST) -> tuple[Candidate, ...]:
-    """Return those that no other one dominates, the plan as it is first, then the most different ones.
+    """Return those that no other one dominates, the plan as it is first, then the most different ones; of ways out the cheapest.
 
     The plan as it is stays even where another one is better in everything: that is what there is to see.
     """
     if not found:
         return ()
+    if found[0].key != HERE:
+        return tuple(sorted(found, key=_cost)[:most])
     here, *rest = found
     open_ones = [one for one in rest if not any(dominates(other.figures, one.figures) for other in found if other is not one)]
     picked = [here]
@@ -82,6 +94,12 @@ def chosen(found: tuple[Candidate, ...], most: int = MOST) -> tuple[Candidate, .
         if all(_apart(best.figures, other.figures) for other in picked):
             picked.append(best)
     return tuple(picked)
+
+
+def _cost(one: Candidate) -> tuple[float, ...]:
+    """What a way out costs: stops, systems that are left out, bytes to copy, room that systems lose, minutes."""
+    made = one.figures
+    return made.stops, -len(made.free), made.moved, -sum(made.free.values()), made.minutes
 
 
 def _measures(figures: Figures) -> dict[str, float]:

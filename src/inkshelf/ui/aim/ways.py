@@ -92,7 +92,8 @@ class Ways(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
         head = QHBoxLayout()
-        head.addWidget(label("Ways to do it", theme.serif(18)))
+        self.title = label("Ways to do it", theme.serif(18))
+        head.addWidget(self.title)
         self.state = OneLine("", theme.sans(12), quiet=True)
         head.addWidget(self.state, 1)
         box.addLayout(head)
@@ -108,8 +109,9 @@ class Ways(QWidget):
         if job is self._of:
             return
         self._of, self._found, self._ways = job, [], ()
-        self.setVisible(bool(job.aims) and not job.plan_fault)
-        self._working = worked_out(job) if job.aims and not job.plan_fault else None
+        self.setVisible(bool(job.aims))
+        self.title.setText("Ways out" if job.plan_fault else "Ways to do it")
+        self._working = worked_out(job) if job.aims else None
         self._next.stop()
         self._go_on()
         self.state.setText("being worked out")
@@ -139,6 +141,9 @@ class Ways(QWidget):
         self._working = None
         self._ways = ways = chosen(tuple(self._found), MOST_SHOWN)
         self._show(ways)
+        if self._of is not None and self._of.plan_fault:
+            self.state.setText("worked out in full, the cheapest first" if ways else "no other answer leads out of it")
+            return
         more = "worked out in full; none is better in everything"
         self.state.setText(more if len(ways) > 1 else "no other answer leads to a way that is better in anything")
 
