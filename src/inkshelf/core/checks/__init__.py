@@ -1,6 +1,6 @@
 """All checks; importing this package registers them."""
 
-from inkshelf.core.checks import clones, disk, entries, mbr, people, room, start, wishes
+from inkshelf.core.checks import clones, disk, entries, mbr, people, room, sharing, start, wishes
 from inkshelf.core.checks.registry import Finding, answer, apply_remedy, findings, know
 
 __all__ = [
@@ -15,6 +15,7 @@ __all__ = [
     "mbr",
     "people",
     "room",
+    "sharing",
     "start",
     "wishes",
 ]
