@@ -47,8 +47,26 @@ def _every_figure(figures: dict[str, object]) -> None:
         print(f"  {field:16} {value!s:20} {words}: {given['reason']}")
 
 
+def _takes_explain(parser: ArgumentParser) -> None:
+    parser.add_argument("finding", nargs="?", type=word, help="a finding's key, as plan --json has it; without one, every page")
+    takes_json(parser)
+
+
+def _explain(said: Namespace) -> int:
+    from inkshelf.core.checks.guide import page_of, pages
+
+    found = (page_of(said.finding),) if said.finding else pages()
+    if said.json:
+        print_json({"pages": [{"key": one.key, "title": one.title, "means": one.means, "do": one.do} for one in found]})
+        return 0
+    for one in found:
+        print(f"{one.key}: {one.title}\n  {one.means}\n  What to do: {one.do}")
+    return 0
+
+
 COMMANDS = (
     Command(
         "profiles", "List the kinds of system that are known, with every figure and its reason.", _takes_profiles, _profiles
     ),
+    Command("explain", "Say what a finding means, and what to do about it.", _takes_explain, _explain),
 )

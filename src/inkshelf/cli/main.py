@@ -15,7 +15,7 @@ from inkshelf.ending import bad, status
 MODULES = {
     "looking": ("inspect", "plan", "ledger", "rehearse"),
     "reckoning": ("reckon",),
-    "figures": ("profiles",),
+    "figures": ("profiles", "explain"),
     "jobs": ("new", "take", "kit", "know", "answer"),
     "aiming": ("aims", "aim", "candidates", "choose", "editions"),
     "change": ("change",),

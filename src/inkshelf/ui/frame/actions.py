@@ -121,4 +121,5 @@ ACTIONS: tuple[Action, ...] = (
     Action("view.theme", "Paper or slate", "View", "Ctrl+T", lambda w: w.toggle_theme()),
     Action("view.palette", "All commands", "View", "Ctrl+K", lambda w: w.open_palette()),
     Action("view.keys", "Keys", "View", "F1", lambda w: w.open_keys()),
+    Action("view.guide", "Guide: what the findings mean", "View", "F2", lambda w: w.open_guide()),
 )

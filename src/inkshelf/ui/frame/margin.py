@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -24,9 +26,9 @@ def summary(findings: tuple[Finding, ...]) -> str:
 class Margin(QFrame):
     """All findings, stops first. Notes that did not change stay as they are, so that a drag stays quick."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, explain: Callable[[str], object]) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self._explain = desk, explain
         self.setObjectName("margin")
         self.setFixedWidth(296)
         box = QVBoxLayout(self)
@@ -73,7 +75,7 @@ class Margin(QFrame):
 
     def _make(self, most: int) -> None:
         for one in self._waiting[:most]:
-            self._shown[one.key] = Note(one, self.desk, self._inside)
+            self._shown[one.key] = Note(one, self.desk, self._inside, self._explain)
             self._notes.insertWidget(self._notes.count() - 1, self._shown[one.key])
         self._waiting = self._waiting[most:]
 
@@ -91,7 +93,7 @@ class Margin(QFrame):
         ):
             old.rewrite(finding)
             return
-        note = Note(finding, self.desk, self._inside)
+        note = Note(finding, self.desk, self._inside, self._explain)
         self._notes.insertWidget(place, note)
         self._notes.removeWidget(old)
         old.hide()

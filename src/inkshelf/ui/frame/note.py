@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetrics, QMouseEvent, QPainter, QPen, QPolygonF
@@ -42,12 +43,13 @@ def draw_sign(painter: QPainter, severity: str) -> None:
 class Note(QWidget):
     """One finding: sign, title, call numbers, why, remedies. Its words are drawn, its remedies are buttons.
 
-    ``parent``: where it stands. Buttons are measured while it is made, in the style that they have there.
+    A press on its sign opens its page of the guide. ``parent``: where it stands. Buttons are measured while it is made, in the style that they have there.
     """
 
-    def __init__(self, finding: Finding, desk: Desk, parent: QWidget) -> None:
+    def __init__(self, finding: Finding, desk: Desk, parent: QWidget, explain: Callable[[str], object]) -> None:
         super().__init__(parent)
-        self.finding, self.desk = finding, desk
+        self.finding, self.desk, self._explain = finding, desk, explain
+        self.setToolTip("a press on the sign says what this means")
         self._buttons = [self._button(remedy) for remedy in finding.remedies]
         self.rewrite(finding)
 
@@ -130,7 +132,9 @@ class Note(QWidget):
             self.desk.remedy(remedy)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if self.finding.calls:
+        if event is not None and event.position().x() < LEFT:
+            self._explain(self.finding.key)
+        elif self.finding.calls:
             self.desk.select(self.finding.calls[0])
 
 

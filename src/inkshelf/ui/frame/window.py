@@ -101,7 +101,7 @@ class Window(QMainWindow):
         self.contents = Contents(self.desk, self.desk.show)
         middle.addWidget(self.contents)
         middle.addLayout(self._centre(), 1)
-        self.margin = Margin(self.desk)
+        self.margin = Margin(self.desk, self.open_guide)
         middle.addWidget(self.margin)
         outer.addLayout(middle, 1)
         self.reckoner = Reckoner(self.desk)
@@ -238,6 +238,12 @@ class Window(QMainWindow):
         from inkshelf.ui.frame.overlays import KeysOverlay
 
         KeysOverlay(self).open_over()
+
+    def open_guide(self, key: str = "") -> None:
+        """Show what the findings of this job mean; ``key``: the finding whose page is open first."""
+        from inkshelf.ui.frame.guide import Guide
+
+        Guide(self, self.desk.findings, key).open_over()
 
     def rehearse(self) -> None:
         """Show what starts."""

@@ -1,0 +1,354 @@
+"""The guide's pages, by the beginning of a finding's key: what it means, and what practitioners do about it."""
+
+TABLE: dict[str, dict[str, str]] = {
+    "bench.missing": {
+        "title": "A utility is missing on this computer",
+        "means": "The bench works with base utilities: each kind of file system has its own. Without it the plan can be read, printed and rehearsed, not inked.",
+        "do": "Install the package that is named. Nothing of the plan changes by that.",
+    },
+    "disk.alignment": {
+        "title": "Not aligned to 1 MiB",
+        "means": "A volume begins in the middle of a physical sector or an erase block, as older tools left it. The disk then reads and writes twice for one.",
+        "do": "Leave it as it is, unless it is made anew anyway. Moving it only for that is not worth the risk.",
+    },
+    "disk.alike": {
+        "title": "Two disks that look alike",
+        "means": "Same size or same model: in a list, and under names that change from start to start, one is taken for the other. That is how the wrong disk is erased.",
+        "do": "Tell them by serial, on the label and in the listing. Take one out where you can; else read the serial aloud before every step that erases.",
+    },
+    "disk.backup": {
+        "title": "The backup table is not at the end",
+        "means": "A GPT keeps a second copy in the disk's last sectors. After a disk was copied to a larger one it stands in the middle, and the room behind it cannot be used.",
+        "do": "Put it at the end first: repair the table from its good copy. No volume moves by that.",
+    },
+    "disk.beyond": {
+        "title": "A volume runs past the end",
+        "means": "The table names more sectors than the disk has: an image was cut short, or the disk was copied to a smaller one. What lies behind the end is not there.",
+        "do": "Take the disk in again, whole. Write nothing before the sizes agree.",
+    },
+    "disk.duplicate": {
+        "title": "One GUID on two partitions",
+        "means": "A copy of a disk, byte for byte, bears the same identities as its source. Boot entries and boot data may then lead to either.",
+        "do": "Take the copy out, or give its volumes identities of their own before both are in one machine.",
+    },
+    "disk.hybrid": {
+        "title": "Hybrid MBR",
+        "means": "Records of an old table stand beside the GPT, so that a system that knows no GPT sees some of the volumes. Systems disagree on which table counts.",
+        "do": "Keep both in step with every change, as this program does, or leave the records out once nothing needs them.",
+    },
+    "disk.identity": {
+        "title": "The serial is not known",
+        "means": "An image does not say which disk it was read from. Sheet and script can then compare the size only.",
+        "do": "Capture the listing on the machine, and add it to the job: it brings model and serial.",
+    },
+    "disk.large-mbr": {
+        "title": "More than an MBR can name",
+        "means": "An MBR counts sectors in 32 bits: 2 TiB at 512 bytes. What lies behind cannot be part of any volume.",
+        "do": "Change the table to a GPT where the machine can start from one; else leave the rest unused.",
+    },
+    "disk.overlap": {
+        "title": "Two volumes overlap",
+        "means": "Both claim the same sectors: one of them has been written over already, or will be.",
+        "do": "Write nothing. Find out which one is alive, save its files, and make the table anew.",
+    },
+    "disk.protective": {
+        "title": "No protective record",
+        "means": "Sector 0 of a GPT disk should say that the whole disk is taken. Without it, older tools see an empty disk and offer to partition it.",
+        "do": "Have the table written anew: the record comes with it.",
+    },
+    "disk.removable": {
+        "title": "A disk that can be out",
+        "means": "What starts from it, and every menu that leads to it, depends on whether it is plugged in.",
+        "do": "Let each internal system start by itself, and the external one by its own fallback file. Mount what lies on it so that a start does not wait.",
+    },
+    "disk.sector": {
+        "title": "Another sector size",
+        "means": "Some adapters show 4096-byte sectors where the disk has 512, or the other way round. A table made at one size is not found at the other.",
+        "do": "Connect the disk as it was when it was partitioned. If it is to live behind this adapter, copy its files and make it anew there.",
+    },
+    "disk.signature": {
+        "title": "One signature on two disks",
+        "means": "The NT family takes a disk offline whose signature it has seen already, and its boot data may mean either.",
+        "do": "Take one of them out, or give the copy another signature before both are in.",
+    },
+    "disk.slots": {
+        "title": "No slot left",
+        "means": "An MBR has four records. With four primary volumes the free room cannot be used, however large it is.",
+        "do": "Turn one volume into an extended partition with logical ones, give one up, or change the table to a GPT.",
+    },
+    "disk.table": {
+        "title": "One copy of the table is damaged",
+        "means": "A GPT is kept twice, each with a checksum. One copy is broken, the other is good; it usually comes from a cut, or from a tool that knew one copy only.",
+        "do": "Repair it from the good copy before anything else. Look at the disk's own error counters when it happens again.",
+    },
+    "disk.type": {
+        "title": "A partition type that nobody here knows",
+        "means": "It may belong to a maker's recovery, a system of another family, or a container.",
+        "do": "Ask whose it is. It is kept to the byte until you know.",
+    },
+    "disk.uuid": {
+        "title": "One UUID on two file systems",
+        "means": "Mount tables and menus name file systems by UUID. With two of one name, either may be mounted, and not the same one each time.",
+        "do": "Give the copy a new identity, or take it out.",
+    },
+    "firmware.hidden": {
+        "title": "Secure Boot is hidden",
+        "means": "With legacy support switched on, firmware hides the setting, and whether links are checked is not seen.",
+        "do": "Switch legacy support off if no system starts that way, and look again.",
+    },
+    "firmware.lockdown": {
+        "title": "Hibernation with Secure Boot on",
+        "means": "With links checked, most kernels refuse to write the memory to a disk, as it could be changed there. A swap of that size is then never used.",
+        "do": "Take the smaller swap; or, where hibernation matters more, weigh switching Secure Boot off.",
+    },
+    "firmware.mode": {
+        "title": "How the firmware starts is not known",
+        "means": "UEFI and the legacy way need other tables, other loaders and another order of work.",
+        "do": "Look in the running system: a Linux-family one has a folder for the firmware's variables when it started by UEFI; the NT family says it in its system information.",
+    },
+    "firmware.secure-boot": {
+        "title": "Secure Boot is not known",
+        "means": "If it is on, every link of the start must be signed: first stage, menu, kernel, modules.",
+        "do": "Look it up in the firmware or in the running system, and note it before anything is changed.",
+    },
+    "fs.home": {
+        "title": "A home without owners",
+        "means": "FAT, exFAT and NTFS keep no owners, rights and links as a Linux-family system needs them in a home.",
+        "do": "Keep the home on a file system of its own family, and only the files that others read on a shared volume.",
+    },
+    "fs.label": {
+        "title": "A label that its file system does not take",
+        "means": "Too long, or with signs that it cannot hold: the utility refuses it, or cuts it short without a word.",
+        "do": "Choose a shorter one, of plain letters and digits.",
+    },
+    "fs.sector": {
+        "title": "A FAT made for other sectors",
+        "means": "Its own boot sector names a sector size that the disk does not have. Firmware reads FAT by that field, and finds nothing.",
+        "do": "Copy what is on it, format it on this disk, and copy it back.",
+    },
+    "intake.contradiction": {
+        "title": "Two readings disagree",
+        "means": "An image and a listing, or two listings, say different things of one disk: one is older, or is of another disk.",
+        "do": "Take both anew, one right after the other, and plan only then.",
+    },
+    "people.backup": {
+        "title": "The back-up",
+        "means": "A copy that nobody has opened is not a back-up. The steps that shrink, move or convert cannot be cut without one.",
+        "do": "Make it on another medium, open three files of different kinds from it on another machine, and note that.",
+    },
+    "people.consent": {
+        "title": "Consent in writing",
+        "means": "The owner decides what is given up, moved and encrypted, and should have read it.",
+        "do": "Go through the sheet with them; name, date and signature at its foot.",
+    },
+    "people.encrypted": {
+        "title": "Is it encrypted?",
+        "means": "If it is, the recovery key is asked for once loaders or their order change, and nothing can be resized from outside.",
+        "do": "Look it up in the running system before the work, and find the key if there is one.",
+    },
+    "people.external": {
+        "title": "A system on an external disk",
+        "means": "Planned as a system with a disk of its own, it leaves an entry in this machine's firmware that leads nowhere while the disk is out.",
+        "do": "Use an internal disk, or plan it as one that travels: complete on its disk, nothing left on the machine.",
+    },
+    "people.key": {
+        "title": "The recovery key",
+        "means": "The trust module releases the key only to the start that it knows. After a change of loaders it asks for the recovery key, once.",
+        "do": "Find the key and compare its first digits before anything is changed; suspend the protection for the work, resume it at the end.",
+    },
+    "people.lost": {
+        "title": "Something is given up",
+        "means": "The plan formats or removes a volume that holds something.",
+        "do": "Open it and look, with its owner. What is wanted goes to the back-up first; then answer for it in writing.",
+    },
+    "people.mains": {
+        "title": "Mains",
+        "means": "A shrink or a move that an empty battery cuts leaves a volume that is whole in neither place.",
+        "do": "Connect the mains before the first step that writes, and see that the battery charges.",
+    },
+    "people.memory": {
+        "title": "More memory than there is",
+        "means": "The system would start and then wait for its disk most of the time.",
+        "do": "Take a lighter one, or add memory first.",
+    },
+    "people.ram": {
+        "title": "The memory is not known",
+        "means": "The size of the swap follows from it, and whether a system is too heavy for the machine.",
+        "do": "Enter it: the running system and the firmware both say it.",
+    },
+    "people.travels": {
+        "title": "A portable disk gets lost",
+        "means": "Whoever finds it reads everything on it, mail and passwords of browsers too.",
+        "do": "Encrypt all of it, and keep a copy of the header and a back-up at home. A passphrase that is forgotten loses everything: weigh both with the owner.",
+    },
+    "plan.idle": {
+        "title": "A step by hand that does not apply now",
+        "means": "What it speaks of is not there, or is so already, since the aim or another step changed.",
+        "do": "Leave it: it applies again when it can. Or take it back.",
+    },
+    "room.blind": {
+        "title": "What is inside is not known",
+        "means": "A volume is encrypted, damaged, or of a kind that is not read here. How full it is, and how small it could be, is not known.",
+        "do": "Say what you know of it at the volume itself, or capture it on the machine while it is unlocked.",
+    },
+    "room.blocked": {
+        "title": "Growth is blocked",
+        "means": "A volume can only take room that begins at its end. Often a recovery volume stands there.",
+        "do": "Move what stands in between, with its cost; or give the room to another volume.",
+    },
+    "room.comfort": {
+        "title": "Below comfort",
+        "means": "It works, and will be full within a year or two of updates and files.",
+        "do": "Give it more now if you can: growing later costs a move more often than not.",
+    },
+    "room.contents": {
+        "title": "Contents that nobody can read",
+        "means": "There is data here, and no reader for it.",
+        "do": "Ask its owner. It is kept to the byte.",
+    },
+    "room.fault": {
+        "title": "A step cannot be done",
+        "means": "The plan ends before it: what the step needs is not so at that point.",
+        "do": "Read the sentence, and change the aim or the step before it.",
+    },
+    "room.floor": {
+        "title": "Below the floor",
+        "means": "The system would install, and fail at an update for want of room.",
+        "do": "Give it more, take a lighter system, or no home of its own.",
+    },
+    "room.gap": {
+        "title": "Room that is left over",
+        "means": "Free room lies elsewhere on the disk than the new volumes do.",
+        "do": "Leave it for later, or give it to a neighbour.",
+    },
+    "room.kept": {
+        "title": "A gap that is kept on purpose",
+        "means": "After a removal the room stays free, as was asked for.",
+        "do": "Nothing. The note is there so that nobody takes it for forgotten.",
+    },
+    "room.movable": {
+        "title": "It cannot be shrunk that far",
+        "means": "The family's own box stops at files that it cannot move while it runs: page file, hibernation file, parts of its file table.",
+        "do": "Ask for less; or switch hibernation and the page file off, restart, and look at what the box offers then.",
+    },
+    "room.no-plan": {
+        "title": "This cannot be planned",
+        "means": "Limits contradict each other: room, slots of the table, the way the firmware starts.",
+        "do": "Look at the ways out under Aim: each is worked out in full, the cheapest first.",
+    },
+    "room.reserve": {
+        "title": "The reserve of the old system",
+        "means": "A system that was shrunk to its last gigabytes fails at its next large update. The larger of 20 GiB and 15 % stays free.",
+        "do": "Take less from it, or clear it up first, with its owner.",
+    },
+    "room.staging": {
+        "title": "A staging volume that stays",
+        "means": "The installer's volume is of no use once the system is there, and whoever finds it later wonders.",
+        "do": "Give it back to its neighbour in the same job.",
+    },
+    "room.unmeasured": {
+        "title": "How far it can shrink is not known",
+        "means": "A listing does not say what cannot be moved. Only the family's own box, or an image, does.",
+        "do": "Open the box and read what it offers before the sheet is followed; if it is less, plan again.",
+    },
+    "room.asleep": {
+        "title": "Half asleep",
+        "means": "With fast start-up the NT family leaves its volumes half open at shutdown. Another system may only read them, and nothing may resize them.",
+        "do": "Switch fast start-up off, then shut down fully: a restart is not enough.",
+    },
+    "room.dirty": {
+        "title": "Marked for a check",
+        "means": "Its own system noticed that something was not finished. A resize on top of that can lose files.",
+        "do": "Let its own system check it, with a restart if it asks for one, and look again.",
+    },
+    "sharing.device": {
+        "title": "A device name in a mount table",
+        "means": "Names such as that of the first disk are given anew at each start, in the order in which disks answer.",
+        "do": "Name the volume by UUID: the listing shows it.",
+    },
+    "sharing.hibernate": {
+        "title": "Hibernation with a shared volume",
+        "means": "A sleeping system believes that it still knows what is on the volume. What another one wrote meanwhile is destroyed when it wakes.",
+        "do": "Share, or hibernate: not both.",
+    },
+    "sharing.own": {
+        "title": "Another system's own volume is mounted",
+        "means": "A mistake there breaks that system; and it has to be shut down fully before each use.",
+        "do": "Make a data volume that both use, and leave each system's own volume to itself.",
+    },
+    "start": {
+        "title": "A system that does not start",
+        "means": "Firmware, entry, loader, menu, kernel: one link of the chain leads nowhere. The start map shows which.",
+        "do": "Put the first broken link right; what lies behind it is only seen then.",
+    },
+    "start.active": {
+        "title": "The active mark",
+        "means": "On an MBR disk the start code of the NT family looks for one volume with that mark, and runs what begins there.",
+        "do": "Mark the volume with the start-up files, and no other.",
+    },
+    "start.assumed": {
+        "title": "Boot entries that were not captured",
+        "means": "An image does not hold the firmware's variables. One entry for each loader is assumed, in the order of the disks.",
+        "do": "Capture them on the machine, and add them to the job: numbers and order are then exact.",
+    },
+    "start.entry": {
+        "title": "An entry that leads nowhere",
+        "means": "It names a partition by GUID that is on no disk here: the disk is out, or was made anew.",
+        "do": "Leave it if the disk comes back; else take the entry away, so that firmware does not wait for it.",
+    },
+    "start.fallback": {
+        "title": "No fallback file on an external disk",
+        "means": "A machine that has never seen the disk has no entry for it, and looks for one file under one name only.",
+        "do": "Have the installer put its loader there too, or copy loader and menu under that name.",
+    },
+    "start.full": {
+        "title": "An EFI system partition that will not hold it",
+        "means": "Loaders, menus and, with some systems, kernels lie there. When it is full, an update leaves half of a loader.",
+        "do": "Make one of its own for the new system, or a larger one.",
+    },
+    "start.hand": {
+        "title": "Only from the firmware's one-time menu",
+        "means": "The system is whole, and nothing leads to it by itself.",
+        "do": "Note the key of that menu for the owner, or have a menu list it.",
+    },
+    "start.moved": {
+        "title": "The start of an NT volume moves on an MBR disk",
+        "means": "Boot data there names the volume by signature and first byte. After a move it leads to where the volume was.",
+        "do": "Keep it in its place; else have the boot data repaired from the family's recovery right after the move.",
+    },
+    "start.no-esp": {
+        "title": "No EFI system partition",
+        "means": "UEFI starts files from a FAT volume of that type, and there is none.",
+        "do": "Make one, or see whether the firmware starts the legacy way.",
+    },
+    "start.put-back": {
+        "title": "Changed for the work, and put back",
+        "means": "A type is changed so that an installer does not take the wrong volume. Until it is put back, some firmware does not start the old system.",
+        "do": "Do the step that puts it back, and tick it.",
+    },
+    "start.roots": {
+        "title": "Two roots of one type",
+        "means": "Current systems mount a volume of the root type without a mount table. With two on a disk either may be taken.",
+        "do": "Name the root in the menu and the mount table, and mark the other one so that it is not taken by itself.",
+    },
+    "start.small-esp": {
+        "title": "An EFI system partition that is too small",
+        "means": "Below 65,525 clusters a FAT is not FAT32, and firmware need not read it.",
+        "do": "Make a larger one; at 4096-byte sectors that means 260 MiB at least.",
+    },
+    "start.two-esp": {
+        "title": "Two EFI system partitions",
+        "means": "Installers and firmware take the first they find. Which one that is differs.",
+        "do": "Hide the one that is not meant during the installation, and put it back; know which of them holds what.",
+    },
+    "start.type": {
+        "title": "Loaders under another type",
+        "means": "The type was changed for an installation and not put back, or the volume is a copy.",
+        "do": "Give it its type again, once you know that nothing else wins by that.",
+    },
+    "wish.edition": {
+        "title": "Which edition?",
+        "means": "An install image holds several editions, each with a number, and the numbers differ from image to image.",
+        "do": "Read them from the image that is used, and choose the one that the owner's licence is for.",
+    },
+}
