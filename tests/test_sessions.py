@@ -7,14 +7,17 @@ from pathlib import Path
 import pytest
 
 import machines
-from inkshelf.bench.recipes import wanting
+from inkshelf.bench.intake import take_in
+from inkshelf.bench.recipes import inked, wanting
 from inkshelf.core.machine.profiles import profile
-from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.job import Job, with_found
 from inkshelf.core.plan.merging import merged
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sessions import FIRMWARE, LIVE, places, restarts, sessions
 from inkshelf.core.sheet.sheet import sheet
-from inkshelf.core.steps.kinds import KINDS, Confirm, Install, Prepare, Prove
+from inkshelf.core.size import GIB
+from inkshelf.core.steps.kinds import KINDS, AddEntry, Confirm, Install, Prepare, Prove
+from inkshelf.core.value import replace
 from inkshelf.exchange import render
 
 
@@ -127,3 +130,20 @@ def test_the_sheet_says_every_start_where_it_is_made(one: Job, tmp_path: Path) -
         assert f"<b>start {session.number}</b> {session.start}".replace("'", "&#39;") in page
     assert any("the installer from the disk itself" in session.start for session in said)
     assert f"the machine starts {made.restarts} times" in text
+
+
+def test_a_system_that_is_carried_over_keeps_its_own_name(tmp_path: Path) -> None:
+    """Its entry and its folder bear the title that it has, not that of a profile."""
+    image = inked(tmp_path / "old.img", 100 * 10**9, ("clean", {"systems": "linux-legacy", "table": "mbr", "size": "60GiB"}))
+    found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="own")
+    found = with_found(
+        found, found.found.with_volume("S1", lambda one: replace(one, holds=replace(one.holds, title="Quill Linux 7 “Ñ”")))
+    )
+    job = wanting(found, ("table", {}))
+    assert not job.plan_fault
+    entry = next(step.entry for step in job.steps if isinstance(step, AddEntry))
+    assert entry.title == "Quill Linux 7 “Ñ”"
+    assert entry.path.split("\\")[2] == "quill-linux-7"
+    files = {one.path.split("\\")[2] for one in read(job).plan.planned.find("B1")[1].boot_files}
+    assert files == {"quill-linux-7"}
+    assert "--bootloader-id=quill-linux-7" in render.markdown(read(job))

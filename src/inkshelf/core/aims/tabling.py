@@ -1,5 +1,6 @@
 """The aim "table": a disk's table becomes one of the other kind, in place, and the machine starts from it in the same session."""
 
+import re
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
@@ -15,7 +16,7 @@ from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, fit
-from inkshelf.core.machine.profiles import profile, reason
+from inkshelf.core.machine.profiles import Profile, profile, reason
 from inkshelf.core.machine.roles import root_uuid
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.fold import fold
@@ -23,6 +24,7 @@ from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import Confirm, ConvertTable, Prove, PutLoader, SetMode, Shrink, Step
 from inkshelf.core.steps.tables import PRIMARIES
 from inkshelf.core.texts import Letter
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 TO_ANSWERS = (
@@ -40,6 +42,9 @@ TYPES = {
     "0x82": "linux_swap",
     "0x83": "linux_data",
 }
+
+
+NAMED, LONGEST = re.compile(r"[A-Za-z0-9]+"), 24  # of a title, in the name of a folder that firmware reads
 
 
 class ChangeTable(AimBase, frozen=True, tag="table"):
@@ -147,8 +152,8 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
         for volume in disk.volumes:
             if volume.holds is None:
                 continue
-            kind = profile("nt-desktop" if of_nt(volume) else "linux-desktop")
-            steps.append(PutLoader(volume.call, made.call, _loaders(volume)))
+            kind = _as_it_is(volume, disk)
+            steps.append(PutLoader(volume.call, made.call, _loaders(volume, kind.folder)))
             known = entered(now, disk, kind, startup, numbers, by="person")
             entries += known
             numbers = (*(one.entry.number for one in known if hasattr(one, "entry")), *numbers)
@@ -161,8 +166,6 @@ def _as_gpt(disk: Disk) -> Disk:
     from inkshelf.core.steps.tables import NewTable
 
     fresh = NewTable(disk.id, "gpt", "00000000-0000-4000-8000-000000000000").apply(Machine(disks=(disk,))).disk(disk.id)
-    from inkshelf.core.value import replace
-
     return replace(fresh, volumes=disk.volumes)
 
 
@@ -180,8 +183,18 @@ def _mbr_type(volume: Volume) -> str:
     return {"fat32": "0x0C", "ntfs": "0x07", "exfat": "0x07", "swap": "0x82"}.get(kind, "0x83")
 
 
-def _loaders(volume: Volume) -> tuple[BootFile, ...]:
-    """What the family's own tool puts there."""
+def _as_it_is(volume: Volume, disk: Disk) -> Profile:
+    """The profile of a system that is there, under its own title and a folder of its own: two of one name are told apart by call number."""
+    if of_nt(volume) or volume.holds is None:
+        return profile("nt-desktop")
+    titles = [one.holds.title for one in disk.volumes if one.holds]
+    word = "-".join(NAMED.findall(volume.holds.title)).lower()[:LONGEST] or "linux"
+    folder = f"{word}-{volume.call.lower()}" if titles.count(volume.holds.title) > 1 else word
+    return replace(profile("linux-desktop"), title=volume.holds.title, folder=folder)
+
+
+def _loaders(volume: Volume, named: str) -> tuple[BootFile, ...]:
+    """What the family's own tool puts there; ``named``: the folder of a Linux-family system."""
     if of_nt(volume):
         names: tuple[tuple[str, FileKind, tuple[str, ...]], ...] = (
             ("fallback_x64", "nt-loader", ()),
@@ -192,7 +205,7 @@ def _loaders(volume: Volume) -> tuple[BootFile, ...]:
             BootFile(exact("paths", key), kind, LOADER_BYTES[kind], None if targets else True, targets)
             for key, kind, targets in names
         )
-    folder = f"\\EFI\\{profile('linux-desktop').folder}"
+    folder = f"\\EFI\\{named}"
     uuid = root_uuid(volume)
     return (
         BootFile(f"{folder}\\{exact('paths', 'first_stage_x64')}", "first-stage", LOADER_BYTES["first-stage"], True),

@@ -73,6 +73,11 @@ def _remove_entry(step: RemoveEntry, scene: Scene) -> Words:
     )
 
 
+def _folder(step: PutLoader) -> str:
+    """The folder that the plan's files lie in: without it the tool takes the name of its own system."""
+    return next((file.path.split("\\")[2] for file in step.files if file.path.count("\\") > 2), "linux")
+
+
 @told.register
 def _put_loader(step: PutLoader, scene: Scene) -> Words:
     place = scene.at(step.call)
@@ -85,7 +90,7 @@ def _put_loader(step: PutLoader, scene: Scene) -> Words:
         )
     else:
         values = (
-            ("as root, in the system", exact("linux", "install_loader_uefi")),
+            ("as root, in the system", f"{exact('linux', 'install_loader_uefi')} --bootloader-id={_folder(step)}"),
             ("mounted at /boot/efi", scene.who(step.esp)),
         )
     return Words(
