@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPainter
@@ -155,3 +157,36 @@ def test_a_small_shelf_has_every_volume_inside_it(window: Window, width: float) 
         at = left + wide
     assert at <= width + 0.01
     assert "S1" in SmallShelf(disk).accessibleName()
+
+
+def test_what_takes_long_is_planned_beside_the_window(page: object, window: Window, qtbot: QtBot) -> None:
+    press(page, "several")
+    assert page.sentence.text() == "Being worked out …"
+    assert not page.tiles.isEnabled()
+    assert window.desk.job.aims == (), "nothing is in the job before it is planned"
+    press(page, "several")
+    qtbot.waitUntil(lambda: page._task is None, timeout=20_000)
+    assert [one.kind for one in window.desk.job.aims] == ["several"], "one press is one aim"
+    assert page.tiles.isEnabled()
+    where: list[int] = []
+    really = window.desk.try_answer
+    window.desk.try_answer = lambda *said: (where.append(threading.get_ident()), really(*said))
+    click(page, page.questions.fold.text())
+    page._answer("moves", "yes")
+    qtbot.waitUntil(lambda: page._task is None, timeout=20_000)
+    assert window.desk.job.aims[0].moves == "yes"
+    assert where
+    assert threading.get_ident() not in where, "the window's own thread went on meanwhile"
+    click(window, "Undo")
+    assert window.desk.job.aims[0].moves == "no"
+    qtbot.waitUntil(lambda: page.ways.task is None and page.ways._working is None, timeout=60_000)
+    assert page.ways._ways
+
+
+def test_a_change_meanwhile_is_not_written_over(page: object, window: Window, qtbot: QtBot) -> None:
+    press(page, "several")
+    window.desk.change(replace(window.desk.job, owner="someone else"), "owner")
+    qtbot.waitUntil(lambda: page._task is None, timeout=20_000)
+    assert window.desk.job.owner == "someone else"
+    assert window.desk.job.aims == (), "what was pressed belonged to a job that is not there any more"
+    window.close()

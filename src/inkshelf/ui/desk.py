@@ -156,6 +156,23 @@ class Desk:
         self.change(changed, changed.aims[-1].title.lower())
         return changed.aims[-1].id
 
+    def try_aim(self, kind: str) -> object:
+        """Plan one more aim without keeping it, so that it is planned at once when it is added; may be asked beside the window."""
+        from inkshelf.core.aims.asking import kind_of_aim
+
+        return and_aim(self.job, kind_of_aim(AIMS, kind).usual_on(left_by(self.job)))
+
+    def try_answer(self, identity: str, key: str, value: str) -> object:
+        """Plan an answer without keeping it; what cannot be is said when it is given."""
+        from inkshelf.core.aims.asking import answered
+
+        job = self.job
+        aim = next(one for one in job.aims if one.id == identity)
+        try:
+            return changed_aim(job, answered(aim, found_by(job, identity), key, value))
+        except InkshelfError:
+            return None
+
     def answer_aim(self, identity: str, key: str, value: str) -> None:
         """Answer a question of an aim; what cannot be is said, and nothing changes."""
         from inkshelf.core.aims.asking import answered

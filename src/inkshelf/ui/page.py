@@ -17,3 +17,6 @@ class Page(QWidget):
 
     def show_step_soon(self, number: int) -> None:
         """Show a step of the plan, where the page has steps."""
+
+    def wait(self) -> None:
+        """Wait for what is being worked out beside the window, before it closes."""

@@ -73,7 +73,7 @@ class Need(Value, frozen=True):
 
 
 class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
-    """What every aim has. ``id``: steps are named after it, so that they keep their identity when another aim comes or goes.
+    """What every aim has. ``slow``: planning it takes longer than a frame. ``id``: steps are named after it, so that they keep their identity when another aim comes or goes.
 
     The steps of an aim make one partition for each of its needs, in their order: readers tell from that which need a volume is for.
     """
@@ -84,6 +84,7 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
     about: ClassVar[str]
     short: ClassVar[str]
     picture: ClassVar[Picture]
+    slow: ClassVar[bool] = False
 
     @property
     def kind(self) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import TYPE_CHECKING, ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
@@ -42,6 +43,7 @@ from inkshelf.core.value import replace
 
 if TYPE_CHECKING:
     from inkshelf.core.fit.question import Answer as Fitted
+    from inkshelf.core.fit.question import Problem, Refusal
 
 MOST = 8
 MOVE_ANSWERS = (
@@ -62,6 +64,7 @@ class Several(AimBase, frozen=True, tag="several"):
         "Sizes and places are worked out exactly over all disks: the worst-off volume as comfortable as can be."
     )
     short: ClassVar[str] = "three or more"
+    slow: ClassVar[bool] = True
     picture: ClassVar[Picture] = (
         ((0, 0.46, "ink"), (0.48, 0.58, "gap"), (0.68, 0.82, "ink"), (0.84, 1, "gap")),
         ((0, 0.3, "ink"), (0.32, 0.44, "pencil"), (0.46, 0.58, "pencil"), (0.68, 0.82, "ink"), (0.84, 1, "pencil")),
@@ -143,7 +146,6 @@ class Several(AimBase, frozen=True, tag="several"):
     def _fitted(self, found: Machine, groups: tuple[tuple[Need, ...], ...]) -> Fitted:
         from inkshelf.core.fit.problem import problem_of  # late: no other aim needs the solver, which takes long to load
         from inkshelf.core.fit.question import Ask, Piece, Refusal
-        from inkshelf.core.fit.solve import solve
 
         pieces = tuple(
             Piece(
@@ -158,7 +160,7 @@ class Several(AimBase, frozen=True, tag="several"):
         problem = problem_of(found, pieces, moves=self.moves == "yes")
         if not problem.shelves:
             raise PlanError("No disk here has a GPT that systems could be put on.", "Make a table first: the aim clean.")
-        fitted = solve(problem)
+        fitted = _solved(problem)
         if isinstance(fitted, Refusal):
             said = "; ".join(fitted.because) or "the disks are smaller than what stands on them"
             more = "let what is in the way move, " if self.moves == "no" else ""
@@ -169,6 +171,14 @@ class Several(AimBase, frozen=True, tag="several"):
                 f"Give one of them up: {more}take fewer or lighter systems, or another disk.",
             )
         return fitted
+
+
+@lru_cache(maxsize=16)
+def _solved(problem: Problem) -> Fitted | Refusal:
+    """An edit that asks for nothing else plans the same problem anew: it is solved once."""
+    from inkshelf.core.fit.solve import solve
+
+    return solve(problem)
 
 
 def _rearranged(found: Machine, fitted: Fitted) -> list[Step]:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from inkshelf.core.aims import AimBase, Beside
+from inkshelf.core.aims import AIMS, AimBase, Beside
 from inkshelf.core.aims.in_file import InFile
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.job import found_by
@@ -16,6 +16,7 @@ from inkshelf.ui.aim.answers import Questions
 from inkshelf.ui.aim.gauge import Gauge
 from inkshelf.ui.aim.tiles import AimTiles, words_of
 from inkshelf.ui.aim.ways import Ways
+from inkshelf.ui.background import Task
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, button, card, clear, heading, label, scrolled
@@ -27,6 +28,7 @@ class AimChapter(Page):
     def __init__(self, desk: Desk, run: Callable[[str], object]) -> None:
         super().__init__()
         self.desk, self._run = desk, run
+        self._task: Task | None = None
         self.shown = ""  # the identity of the aim that is looked at
         outer = QVBoxLayout(self)
         outer.setContentsMargins(28, 20, 24, 12)
@@ -87,14 +89,51 @@ class AimChapter(Page):
         """Show an aim of that kind, the next one where there are several; where there is none, add one with the usual answers."""
         mine = [one.id for one in self.desk.job.aims if one.kind == kind]
         if not mine:
-            self.shown = self.desk.add_aim(kind)
+            self._once_planned(kind, lambda: self.desk.try_aim(kind), lambda: self._added(kind))
         else:
             self.shown = mine[(mine.index(self.shown) + 1) % len(mine)] if self.shown in mine else mine[0]
+            self.refresh()
+
+    def _added(self, kind: str) -> None:
+        self.shown = self.desk.add_aim(kind)
         self.refresh()
 
     def _answer(self, key: str, value: str) -> None:
-        if self.shown:
-            self.desk.answer_aim(self.shown, key, value)
+        aim, shown = self._aim(), self.shown
+        if aim is not None:
+            self._once_planned(
+                aim.kind, lambda: self.desk.try_answer(shown, key, value), lambda: self.desk.answer_aim(shown, key, value)
+            )
+
+    def wait(self) -> None:
+        """Nothing goes on in a thread when the window is gone."""
+        for task in (self._task, self.ways.task):
+            if task is not None:
+                task.wait()
+
+    def _once_planned(self, kind: str, work: Callable[[], object], then: Callable[[], object]) -> None:
+        """Do what was pressed; where planning takes long it is worked out beside the window first."""
+        if not any(one.slow for one in AIMS if str(one.__struct_config__.tag) == kind):
+            then()
+            return
+        if self._task is not None:
+            return  # one thing at a time: what was pressed first is being worked out
+        job = self.desk.job
+        self.sentence.setText("Being worked out …")
+        for one in (self.tiles, self.questions):
+            one.setEnabled(False)
+        self._task = Task(work, self)
+
+        def over() -> None:
+            self._task = None
+            for one in (self.tiles, self.questions):
+                one.setEnabled(True)
+            if self.desk.job is job:
+                then()
+            self.refresh()
+
+        self._task.finished.connect(over)
+        self._task.start()
 
     def _take_out(self) -> None:
         self.desk.drop_aim(self.shown)
@@ -102,8 +141,8 @@ class AimChapter(Page):
     def _one_more(self) -> None:
         aim = self._aim()
         if aim is not None:
-            self.shown = self.desk.add_aim(aim.kind)
-            self.refresh()
+            kind = aim.kind
+            self._once_planned(kind, lambda: self.desk.try_aim(kind), lambda: self._added(kind))
 
     def _aim(self) -> AimBase | None:
         return next((one for one in self.desk.job.aims if one.id == self.shown), None)

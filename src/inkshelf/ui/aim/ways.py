@@ -14,6 +14,7 @@ from inkshelf.core.sheet.candidates import HERE, Candidate, chosen, worked_out
 from inkshelf.core.size import binary
 from inkshelf.core.steps.fold import fold
 from inkshelf.ui import theme
+from inkshelf.ui.background import Task
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.parts import OneLine, button, card, clear, label
 
@@ -100,6 +101,7 @@ class Ways(QWidget):
         self.row = QHBoxLayout()
         self.row.setSpacing(8)
         box.addLayout(self.row)
+        self.task: Task | None = None
         self._next = QTimer(self)
         self._next.timeout.connect(self._one_more)
 
@@ -130,8 +132,30 @@ class Ways(QWidget):
         self._next.stop()  # nothing is worked out for a page that nobody looks at
 
     def _one_more(self) -> None:
+        """Work the next way out: between two things that the window does, or beside it where that takes longer than a frame."""
         self._next.setInterval(0)
-        one = next(self._working, None) if self._working is not None else None
+        working, job = self._working, self._of
+        if working is None or job is None or self.task is not None:
+            return
+        if not any(aim.slow for aim in job.aims):
+            self._got(next(working, None))
+            return
+        self._next.stop()
+        self.task = Task(lambda: next(working, None), self)
+        self.task.done.connect(lambda one: self._later(job, one))
+        self.task.finished.connect(self._free)
+        self.task.start()
+
+    def _later(self, job: Job, one: Candidate | None) -> None:
+        if job is self._of:
+            self._got(one)
+
+    def _free(self) -> None:
+        self.task = None
+        if self._working is not None and self.isVisible():
+            self._next.start(0)
+
+    def _got(self, one: Candidate | None) -> None:
         if one is not None:
             self._found.append(one)
             if len(self._found) == 1:

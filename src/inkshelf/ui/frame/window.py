@@ -402,6 +402,8 @@ class Window(QMainWindow):
                 return
         if self._files is not None:
             self._files.wait()
+        for page in self.chapters.values():
+            page.wait()
         self.notice.dismiss()
         self.desk.drop()
         self.desk.save()
