@@ -203,3 +203,36 @@ def test_an_edit_shows_in_the_window_at_once(window: Window, qtbot: QtBot, tmp_p
     watch.path.unlink()
     qtbot.waitUntil(lambda: not window.desk.notice.bad)
     assert not [one for one in window.desk.findings if one.key.startswith("room.floor")]
+
+
+def test_a_shop_has_its_own_usual_answers(found_job: Job, tmp_path: Path) -> None:
+    plain = Beside.usual_on(found_job.found)
+    text = '[schools]\nhome = "apart"\nswap = { value = "none", reason = "our machines have memory enough" }\n'
+    try:
+        assert shop.use(own(tmp_path, text)) == 2
+        aim = Beside.usual_on(found_job.found)
+        assert (aim.home, aim.swap) == ("apart", "none")
+        said = {one.key: (one.usual, one.why) for one in aim.asked(found_job.found)}
+        assert said["home"] == ("apart", "your shop's way")
+        assert said["swap"] == ("none", "our machines have memory enough")
+        assert Beside.usual_on(found_job.found, {"home": "together"}).home == "together", "a job may differ"
+        assert with_aim(found_job, plain).aims == (plain,), "what was answered stays answered"
+    finally:
+        use_shop({})
+    assert Beside.usual_on(found_job.found) == plain
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ('[schools]\nhme = "apart"\n', "line 2.*hme.*Did you mean home"),
+        ('[schools]\nhome = "upstairs"\n', "line 2.*upstairs.*no answer"),
+        ('[schools]\nhome = ["apart"]\n', "line 2.*no answer"),
+        ('[schools]\nthere = "erase"\n', "line 2.*there.*no question"),
+        ('[schools]\nhome = { value = "apart", reason = 3 }\n', "line 2.*reason is no sentence"),
+        ("schools = 1\n", "schools.*is no table"),
+    ],
+)
+def test_a_school_that_cannot_be_is_refused_by_its_line(text: str, says: str, tmp_path: Path) -> None:
+    with pytest.raises(InkshelfError, match=says):
+        shop.use(own(tmp_path, text))

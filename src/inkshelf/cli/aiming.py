@@ -59,7 +59,7 @@ def _described(aim: AimBase, found: Machine, number: int = 0) -> dict[str, Any]:
             "answers": [{"value": two.value, "title": two.title, "cost": two.cost} for two in one.answers],
             **({"answer": answer_of(aim, one)} if number else {}),
         }
-        for one in aim.questions(found)
+        for one in aim.asked(found)
     ]
     own = {"number": number, "id": aim.id, "says": aim.sentence(found)} if number else {}
     return {"kind": aim.kind, "title": aim.title, "about": aim.about, **own, "questions": questions}
@@ -77,7 +77,7 @@ def _takes_aim(parser: ArgumentParser) -> None:
     parser.add_argument("--drop", metavar="N", type=int, help="take aim N out of the job")
     asked: dict[str, str] = {}
     for kind in AIMS:
-        for one in kind().questions(Machine()):
+        for one in kind().asked(Machine()):
             asked.setdefault(
                 one.key, f"{one.title.lower()} ({', '.join(two.value for two in one.answers)})" if one.answers else one.title
             )

@@ -1,6 +1,7 @@
 """A shop's own figures: one TOML file in the configuration folder, single figures of it on top of those that ship.
 
-``[profiles.linux-desktop]`` and ``[defaults.room.home]`` name the tables; a figure stands alone or as ``{ value = ..., reason = ... }``.
+``[schools]`` says what is usual in the shop; ``[profiles.linux-desktop]`` and ``[defaults.room.home]`` name tables of figures. Each
+stands alone or as ``{ value = ..., reason = ... }``.
 """
 
 from __future__ import annotations
@@ -14,9 +15,11 @@ from inkshelf.core.machine.figures import FIELDS, WORDS, Fault, faults_of, near,
 from inkshelf.data import FOLDER, table, use_shop
 
 NAME = "figures.toml"
-TABLES = ("profiles", "defaults")
+TABLES = ("profiles", "defaults", "schools")
 LARGEST = 1 << 20  # bytes of a file of figures
 REASON = "from your shop's figures"
+SCHOOL = "your shop's way"
+DECIDED = {"there", "files", "to", "room", "table"}  # what is given up, and what an aim is about, is said in each job
 
 
 def shop_file() -> Path:
@@ -38,6 +41,7 @@ def use(path: Path | None = None) -> int:
     document = read(own)
     made = {name: dict(document.get(name, {})) for name in TABLES}
     made["profiles"] = _whole_profiles(made["profiles"])
+    made["schools"] = {key: {"value": value_of(given), "reason": _reason_of(given)} for key, given in made["schools"].items()}
     use_shop({name: one for name, one in made.items() if one})
     return _count(document)
 
@@ -77,6 +81,37 @@ def _whole_profiles(own: dict[str, Any]) -> dict[str, Any]:
     return {key: named[key] if key in shipped else whole[key] for key in own}
 
 
+def _reason_of(given: Any) -> str:
+    return str(given.get("reason", SCHOOL)) if isinstance(given, dict) else SCHOOL
+
+
+def schools() -> dict[str, set[str]]:
+    """Return the questions that a shop may have its own usual answer to, with all the answers that any aim offers."""
+    from inkshelf.core.aims import AIMS
+    from inkshelf.core.machine.state import Machine
+
+    found: dict[str, set[str]] = {}
+    for kind in AIMS:
+        for question in kind().questions(Machine()):
+            if question.kind == "choice" and question.key not in DECIDED:
+                found.setdefault(question.key, set()).update(one.value for one in question.answers)
+    return found
+
+
+def _wrong_schools(own: dict[str, Any]) -> Any:
+    known = schools()
+    for key, given in own.items():
+        value = value_of(given)
+        if key not in known:
+            yield Fault(("schools", key), f"“{key}” is no question that a shop has a school in", near(key, known))
+        elif not isinstance(value, str) or value not in known[key]:
+            yield Fault(("schools", key), f"“{value}” is no answer to it", near(str(value), dict.fromkeys(sorted(known[key]))))
+        elif isinstance(given, dict) and not (
+            isinstance(given.get("reason", ""), str) and str(given.get("reason", "")).isprintable()
+        ):
+            yield Fault(("schools", key), "its reason is no sentence")
+
+
 def _with_reason(field: str, given: Any) -> Any:
     if field not in FIELDS:
         return given
@@ -90,6 +125,8 @@ def _faults(document: dict[str, Any]) -> Any:
             yield Fault((name,), f"“{name}” is no table of figures", near(name, TABLES))
         elif not isinstance(inner, dict):
             yield Fault((name,), "is no table", f"Write [{name}.NAME] and the figures below it.")
+        elif name == "schools":
+            yield from _wrong_schools(inner)
         elif name == "profiles":
             known = table("profiles")
             for key, one in inner.items():
@@ -154,6 +191,13 @@ def schema() -> dict[str, Any]:
         "type": "object",
         "properties": {
             "profiles": {"type": "object", "additionalProperties": profile},
+            "schools": {
+                "type": "object",
+                "properties": {
+                    key: {"description": f"one of: {', '.join(sorted(values))}"} for key, values in schools().items()
+                },
+                "additionalProperties": False,
+            },
             "defaults": {
                 "type": "object",
                 "properties": {key: {"type": "object"} for key in table("defaults")},

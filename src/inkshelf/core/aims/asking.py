@@ -25,7 +25,7 @@ def kind_of_aim(kinds: tuple[type[AimBase], ...], word: str) -> type[AimBase]:
 
 def answered(aim: AimBase, found: Machine, key: str, text: str) -> AimBase:
     """Return the aim with one question answered; raises ``PlanError`` for an unknown question or value, the near match first."""
-    asked = {one.key: one for one in aim.questions(found)}
+    asked = {one.key: one for one in aim.asked(found)}
     if key not in asked:
         raise PlanError(f"“{key}” is no question of {aim.kind}.", near(key, asked))
     question = asked[key]

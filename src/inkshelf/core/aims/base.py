@@ -8,7 +8,8 @@ from typing import ClassVar, Literal
 from inkshelf.core.machine.state import Machine, Role
 from inkshelf.core.steps.kinds import Step
 from inkshelf.core.texts import KeyOrNone
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
+from inkshelf.data import shops_own
 
 Piece = tuple[float, float, str]
 """From where to where on a disk, 0 to 1, and how it is drawn: ink, gap, pencil, lost, stick."""
@@ -49,6 +50,14 @@ class Question(Value, frozen=True):
     def usual_title(self) -> str:
         """The usual answer in words."""
         return next((one.title for one in self.answers if one.value == self.usual), self.usual)
+
+
+def _of_shop(question: Question) -> Question:
+    """A shop that does things its own way has that as what is usual; where the machine does not allow it, the machine decides."""
+    own = shops_own("schools", question.key)
+    if not own or question.kind != "choice" or all(one.value != own["value"] for one in question.answers):
+        return question
+    return replace(question, usual=own["value"], why=own["reason"])
 
 
 class Need(Value, frozen=True):
@@ -98,8 +107,8 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
 
         aim: AimBase = cls()
         given = dict(said or {})
-        for key in [*given, *(one.key for one in aim.questions(found) if one.key not in given)]:
-            usual = next((one.usual for one in aim.questions(found) if one.key == key), "")
+        for key in [*given, *(one.key for one in aim.asked(found) if one.key not in given)]:
+            usual = next((one.usual for one in aim.asked(found) if one.key == key), "")
             answer = given.get(key, usual)
             aim = answered(aim, found, key, answer) if key in given or answer else aim
         return aim
@@ -108,8 +117,12 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
         """Return the aim in one sentence, as it is on this machine."""
         return self.title
 
+    def asked(self, found: Machine) -> tuple[Question, ...]:
+        """Return what a person is asked, with a shop's own schools as what is usual where they are among the answers."""
+        return tuple(_of_shop(one) for one in self.questions(found))
+
     def questions(self, found: Machine) -> tuple[Question, ...]:
-        """Return what a person is asked."""
+        """Return what a person is asked, as this machine has it usual."""
         raise NotImplementedError(self.kind)
 
     def needs(self, found: Machine) -> tuple[Need, ...]:

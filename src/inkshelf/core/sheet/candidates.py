@@ -135,7 +135,7 @@ def _others(job: Job) -> Iterator[tuple[str, str, Job]]:
     """Yield jobs in which one answer differs, and in which what stands in its way is answered too."""
     for number, aim in enumerate(job.aims, 1):
         found = found_by(job, aim.id)
-        for question in aim.questions(found):
+        for question in aim.asked(found):
             if question.kind not in {"choice", "disk"} or question.key in {"files", "table"}:
                 continue
             for answer in question.answers:

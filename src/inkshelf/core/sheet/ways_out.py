@@ -52,7 +52,7 @@ def _leads_out(job: Job, free: frozenset[str]) -> bool:
 def _single(job: Job, free: frozenset[str]) -> Iterator[Other]:
     for number, aim in enumerate(job.aims, 1):
         found = found_by(job, aim.id)
-        for question in aim.questions(found):
+        for question in aim.asked(found):
             if question.key in {"files", "there"} or (aim.kind, question.key) == ("table", "to"):
                 continue  # what is given up is not decided here, nor what the whole aim is about
             for value, words in _values(job, aim, question.key, free):
@@ -69,7 +69,7 @@ def _single(job: Job, free: frozenset[str]) -> Iterator[Other]:
 def _values(job: Job, aim: Aim, key: str, free: frozenset[str]) -> Iterator[tuple[str, str]]:
     """The answers to a question that are worth trying: every choice; the largest size that can be; lighter systems, and one fewer."""
     found = found_by(job, aim.id)
-    question = next(one for one in aim.questions(found) if one.key == key)
+    question = next(one for one in aim.asked(found) if one.key == key)
     if question.kind in {"choice", "disk", "volume"}:
         yield from ((one.value, one.title) for one in question.answers)
     elif question.kind == "size":

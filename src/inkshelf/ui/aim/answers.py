@@ -45,7 +45,7 @@ class Questions(QWidget):
 
     def refresh(self, aim: AimBase, found: Machine, without: tuple[str, ...] = ()) -> None:
         """Show the questions of an aim as it is; ``without``: those that stand elsewhere on the page."""
-        asked = tuple(one for one in aim.questions(found) if one.key not in without)
+        asked = tuple(one for one in aim.asked(found) if one.key not in without)
         now = (aim, asked, self._all)
         if now == self._last:
             return
