@@ -17,9 +17,11 @@ from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in, with_images
 from inkshelf.cli import run
 from inkshelf.core.boot.rehearse import rehearse
+from inkshelf.core.boot.uefi import routes
 from inkshelf.core.checks import findings, know
 from inkshelf.core.errors import BenchError, InkshelfError, PlanError
 from inkshelf.core.fit.room import givers
+from inkshelf.core.machine.state import BootFile
 from inkshelf.core.machine.told import FACTS, as_read, tell
 from inkshelf.core.plan import document
 from inkshelf.core.plan.byhand import change
@@ -41,6 +43,7 @@ GOOD = {
     "shrinkable": "150 GiB",
     "hibernated": "no",
     "dirty": "yes",
+    "started-by": "Boot0000",
 }
 
 
@@ -212,3 +215,26 @@ def test_a_step_that_only_what_is_said_allows_is_refused_on_the_image(found_job:
     job = answered(change(awake, "resize", "S1", size="300GiB"))
     with pytest.raises(BenchError, match="The image says otherwise"):
         ink(job, tmp_path / "bench")
+
+
+def test_a_loader_that_nobody_can_follow_starts_what_a_person_says(found_job: Job) -> None:
+    found = found_job.found
+    entry = replace(found.firmware.entries[0], number=7, title="odd loader", path="\\EFI\\odd\\odd.efi")
+    firmware = replace(found.firmware, entries=(entry,), order=(7,), entries_known=True)
+    odd = BootFile("\\EFI\\odd\\odd.efi", "loader", 4096, signed=True)
+    machine = replace(found, firmware=firmware).with_volume("B1", lambda one: replace(one, boot_files=(odd,)))
+    job = replace(found_job, found=machine)
+
+    def starts(said: Job) -> list[bool]:
+        return [one.starts for one in rehearse(said.found) if (one.system, one.mishap) == ("S1", "none")]
+
+    assert starts(job) == [False]
+    said = know(job, "started-by:S1", "Boot0007")
+    assert starts(said) == [True]
+    assert "as you say" in str(routes(said.found))
+    assert starts(know(job, "started-by:S1", "Boot0006")) == [False], "another entry was meant"
+    assert starts(know(said, "started-by:S1", None)) == [False], "it is taken back"
+    with pytest.raises(PlanError, match="no boot entry"):
+        know(job, "started-by:S1", "the first one")
+    with pytest.raises(PlanError, match="no system"):
+        know(job, "started-by:N1", "Boot0007")

@@ -106,6 +106,7 @@ def _what_starting_reads(machine: Machine) -> tuple[object, ...]:
             v.boot_files,
             v.holds,
             v.disk_files,
+            v.told,
             v.active,
             v.type_id,
             v.filesystem.uuid if v.filesystem else "",

@@ -11,8 +11,11 @@ from collections.abc import Iterator
 from inkshelf.core.boot.menus import load_menu, load_nt
 from inkshelf.core.boot.routes import Reached, Route, Station
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
+from inkshelf.core.machine.told import started_by
 from inkshelf.core.value import replace
 from inkshelf.data import exact
+
+NOT_KNOWN = "what this loader starts is not known"
 
 
 def routes(machine: Machine) -> tuple[Route, ...]:
@@ -52,7 +55,7 @@ def _route(machine: Machine, entry: BootEntry) -> Route:
     if found is None:
         return Route(entry, Reached((stop,), broken=why))
     disk, volume, path = found
-    reached = _load(machine, disk, volume, path)
+    reached = _as_said(machine, entry, _load(machine, disk, volume, path))
     return Route(entry, replace(reached, stations=(stop, *reached.stations)))
 
 
@@ -103,4 +106,16 @@ def _load(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
         return load_nt(machine, volume, stop)
     if file.kind in {"first-stage", "menu"}:
         return load_menu(machine, disk, volume, file, stop)
-    return Reached((stop,), broken="what this loader starts is not known")
+    return Reached((stop,), broken=NOT_KNOWN)
+
+
+def _as_said(machine: Machine, entry: BootEntry, reached: Reached) -> Reached:
+    """A loader that nobody here can follow starts what a person says that it starts."""
+    if reached.broken != NOT_KNOWN or entry.automatic:
+        return reached
+    said = started_by(machine, entry.variable)
+    if said is None or said.holds is None:
+        return reached
+    return Reached(
+        (*reached.stations, Station("system", said.holds.title, f"on {said.call}, as you say", said.call)), (said.call,)
+    )

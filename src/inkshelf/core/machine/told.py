@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from inkshelf.core.errors import InkshelfError, PlanError
@@ -12,6 +13,7 @@ from inkshelf.core.value import Value, replace
 
 YES_NO = {"yes": True, "no": False}
 TITLES = {"nt": "NT family", "linux": "Linux family"}
+ENTRY = re.compile(r"[Bb]oot[0-9A-Fa-f]{4}")
 CLOSE = 0.03  # of the volume: used space goes up and down while nobody looks
 
 
@@ -166,6 +168,29 @@ def _put_dirty(volume: Volume, text: str) -> Volume:
     return replace(volume, filesystem=replace(_held(volume, "state"), dirty=_yes(text)))
 
 
+def _put_started(volume: Volume, text: str) -> Volume:
+    """The firmware's entry that starts it: the boot simulation asks for it where a loader is not known."""
+    if not ENTRY.fullmatch(text):
+        raise PlanError(f"“{text}” is no boot entry.", "Write it as the firmware does, for example Boot0003.")
+    if volume.holds is None:
+        raise PlanError(
+            f"{volume.call} holds no system that could be started.", f"Say which one first: system:{volume.call} linux."
+        )
+    return volume
+
+
+def started_by(machine: Machine, variable: str) -> Volume | None:
+    """Return the volume whose system an entry starts, as a person says, or ``None`` where nobody said so."""
+    return next(
+        (
+            volume
+            for _, volume in machine.volumes()
+            if volume.holds and any(one.fact == "started-by" and one.value.lower() == variable.lower() for one in volume.told)
+        ),
+        None,
+    )
+
+
 def _yes(text: str) -> bool:
     if text.lower() not in YES_NO:
         raise PlanError(f"“{text}” is neither yes nor no.", "Choose yes or no.")
@@ -217,6 +242,7 @@ FACTS: dict[str, Fact] = {
         Fact("shrinkable", "the room that its own box offers", "80 GiB", _put_shrinkable, _room),
         Fact("hibernated", "half asleep", "yes or no", _put_asleep, _answer("hibernated")),
         Fact("dirty", "marked for a check", "yes or no", _put_dirty, _answer("dirty")),
+        Fact("started-by", "the boot entry that starts it", "Boot0003", _put_started, lambda _: None),
     )
 }
 """All that can be said of a volume, in the order in which it is put on what was read."""
