@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import random
 from pathlib import Path
 
 import pytest
 
 import machines
+from aim_jobs import AimJobs
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import inked, wanting
 from inkshelf.core.machine.profiles import profile
@@ -16,7 +18,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sessions import FIRMWARE, LIVE, places, restarts, sessions
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
-from inkshelf.core.steps.kinds import KINDS, AddEntry, Confirm, Install, Prepare, Prove
+from inkshelf.core.steps.kinds import KINDS, AddEntry, Confirm, Install, Prepare, Prove, SetMode, SetSecureBoot
 from inkshelf.core.value import replace
 from inkshelf.exchange import render
 
@@ -147,3 +149,35 @@ def test_a_system_that_is_carried_over_keeps_its_own_name(tmp_path: Path) -> Non
     files = {one.path.split("\\")[2] for one in read(job).plan.planned.find("B1")[1].boot_files}
     assert files == {"quill-linux-7"}
     assert "--bootloader-id=quill-linux-7" in render.markdown(read(job))
+
+
+AT_THE_SETTINGS = {"firmware_values", "ports"}
+"""What a person can see to while the firmware's settings are on the screen."""
+
+
+def test_nothing_that_needs_a_running_system_is_asked_for_in_the_firmware_settings(tmp_path: Path) -> None:
+    """An image was to be fetched, a stick written and an entry taken away while the machine stood in its settings."""
+    made = AimJobs(tmp_path)
+    seen: set[str] = set()
+    for seed in range(60):
+        reading, stands = read(made.job(random.Random(seed))), False
+        for step, session in zip(reading.job.steps, sessions(reading), strict=True):
+            stands = (
+                FIRMWARE in session.start if session.start and "leave" not in session.start else stands and not session.start
+            )
+            if stands:
+                seen.add(step.subject if isinstance(step, Confirm) else type(step).__name__)
+    assert "firmware_values" in seen
+    assert seen <= {*AT_THE_SETTINGS, SetMode.__name__, SetSecureBoot.__name__}
+
+
+def test_a_second_system_in_a_file_hears_of_the_file_in_its_own_first_start(two: Job) -> None:
+    job = wanting(two, ("in-file", {}))
+    rows = list(zip(job.steps, sessions(read(job)), strict=True))
+    fit = next(n for n, (step, _) in enumerate(rows) if isinstance(step, Confirm) and step.subject == "host_fit")
+    assert "NT family (S1)" in rows[fit][1].start
+    told = next(n for n, (step, _) in enumerate(rows) if isinstance(step, Confirm) and step.subject == "file_stays")
+    proof = rows[told - 1][0]
+    assert isinstance(proof, Prove)
+    assert proof.when == "new"
+    assert not rows[told][1].start

@@ -166,11 +166,25 @@ def test_a_fault_while_rescuing_is_printed_and_ends_nothing(
     sys.excepthook(type(error), error, None)
     assert calls == ["notice"]
     assert "while it was told" in capsys.readouterr().err
-    rescue.watch_below(tmp_path)
+
+
+def test_a_fault_below_python_has_a_file_to_be_written_to(tmp_path: Path) -> None:
     import faulthandler
 
-    assert faulthandler.is_enabled()
-    assert (tmp_path / "faults.txt").exists()
+    kept = rescue.watch_below(tmp_path / "rescued")
+    try:
+        assert kept is not None
+        assert faulthandler.is_enabled()
+        assert kept.name == str(tmp_path / "rescued" / "faults.txt")
+        faulthandler.dump_traceback(kept)
+        assert "has_a_file_to_be_written_to" in Path(kept.name).read_text(encoding="utf-8")
+    finally:
+        faulthandler.disable()
+        if kept is not None:
+            kept.close()
+        faulthandler.enable(sys.__stderr__)
+    (tmp_path / "no folder").write_text("", encoding="utf-8")
+    assert rescue.watch_below(tmp_path / "no folder") is None, "a folder that cannot be made ends nothing"
 
 
 def test_benches_are_named_by_the_jobs_identity(

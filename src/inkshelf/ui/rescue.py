@@ -6,6 +6,7 @@ import sys
 import threading
 from pathlib import Path
 from types import TracebackType
+from typing import TextIO
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.store import jobfile
@@ -64,13 +65,14 @@ def install(desk: Desk, folder: Path) -> None:
     sys.excepthook = hook
 
 
-def watch_below(folder: Path) -> None:
-    """Let a fault below Python leave the place it happened at in a file."""
+def watch_below(folder: Path) -> TextIO | None:
+    """Let a fault below Python leave the place it happened at in a file, which is returned open; none where it cannot be written."""
     import faulthandler
 
     try:
         folder.mkdir(parents=True, exist_ok=True)
         kept = (folder / "faults.txt").open("a", encoding="utf-8")
     except OSError:
-        return
+        return None
     faulthandler.enable(kept)
+    return kept

@@ -104,22 +104,21 @@ def load_fonts() -> None:
 
 
 @cache
-def _font(family: str, pixels: int, weight: int, *, italic: bool) -> QFont:
+def _font(family: str, pixels: int, weight: int, *, italic: bool, lining: bool = False) -> QFont:
     font = QFont(family)
     font.setPixelSize(pixels)
     font.setWeight(QFont.Weight(weight))
     font.setItalic(italic)
     if hasattr(font, "setFeature"):
         font.setFeature(QFont.Tag(b"calt"), 0)  # no joined signs: what is to be typed, or is copied from a PDF, stays as it is
+        if lining:
+            font.setFeature(QFont.Tag(b"lnum"), 1)  # figures that stand on the line
     return font
 
 
 def serif(pixels: int, weight: int = 600, *, italic: bool = False) -> QFont:
     """Titles."""
-    font = _font(SERIF, pixels, weight, italic=italic)
-    if hasattr(font, "setFeature"):
-        font.setFeature(QFont.Tag.fromString("lnum") or QFont.Tag(b"lnum"), 1)  # figures that stand on the line
-    return font
+    return _font(SERIF, pixels, weight, italic=italic, lining=True)
 
 
 def sans(pixels: int = 13, weight: int = 400) -> QFont:
@@ -198,6 +197,8 @@ QPushButton[choice="true"] { border-radius: 0px; margin-left: -1px; padding: 5px
 QPushButton[choice="true"]:checked { background: @ink; color: @on_ink; border-color: @ink; }
 QPushButton[choice="true"]:focus { border: 2px solid @stop; }
 QPushButton[small="true"] { padding: 3px 9px; }
+QPushButton[figure="true"] { border: none; background: transparent; padding: 0; text-align: left; }
+QPushButton[figure="true"]:hover, QPushButton[figure="true"]:focus { border: none; background: transparent; text-decoration: underline; }
 QPushButton[link="true"] { border: none; background: transparent; padding: 2px 0px; color: @pencil; text-align: left; text-decoration: underline; }
 QPushButton[link="true"]:hover, QPushButton[link="true"]:focus { color: @stop; }
 QLineEdit { background: @card; border: 1.5px solid @line; border-radius: 5px; padding: 5px 9px; selection-background-color: @ink; selection-color: @on_ink; }

@@ -107,7 +107,7 @@ class InFile(AimBase, frozen=True, tag="in-file"):
         esp, files = _boot_data(found, disk, path)
         steps: list[Step] = [*assured(found), Confirm("host_fit"), *suspended(found), *woken(found, [host])]
         steps += [make, put, NameInBootData(call, esp, files, one.name if one else kind.title)]
-        steps += [Prove(call, "new"), *proved(found), *resumed(found), Confirm("file_stays"), Confirm("tidy")]
+        steps += [Prove(call, "new"), Confirm("file_stays"), *proved(found), *resumed(found), Confirm("tidy")]
         return identified(tuple(steps), self.id)
 
     def _host(self, found: Machine) -> tuple[Disk, Volume]:

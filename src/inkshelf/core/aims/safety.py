@@ -12,24 +12,27 @@ from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.steps.kinds import Confirm, Prepare, Prove, RemoveEntry, Retype, Step
 
 Others = Literal["hide", "out"]
-Stick = Literal["installer", "live", "none"]
+Stick = Literal["installer", "live", "image", "none"]
 
 
 def assured(found: Machine, stick: Stick = "installer") -> list[Step]:
-    """Return what is made sure of before anything is written; ``stick``: which one the work needs."""
+    """Return what is made sure of before anything is written; ``stick``: which one the work needs, or an image without one.
+
+    The firmware is looked at last: whoever stands in its settings can neither fetch an image nor write a stick.
+    """
     known, locked = found.conditions, protected(found)
     steps: list[Step] = []
     steps += [Confirm("consent")] if not known.consent else []
     steps += [Confirm("backup")] if known.backup != "read back" else []
     steps += [Confirm("recovery_key")] if (known.encrypted is not False or locked) and not known.recovery_key else []
     steps += [Confirm("mains")] if not known.mains else []
-    steps += [Confirm("firmware_values")]
     sticks: dict[Stick, list[Step]] = {
         "installer": [Confirm("material"), Confirm("medium")],
         "live": [Confirm("live_stick")],
+        "image": [Confirm("material")],
         "none": [],
     }
-    return [*steps, *sticks[stick]]
+    return [*steps, *sticks[stick], Confirm("firmware_values")]
 
 
 def suspended(found: Machine) -> list[Step]:

@@ -138,7 +138,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
         staged = make(disk, Fit(at, stage.floor), ((stage, stage.floor),), f"{seed}/stage", given)
         files = _files(kind)
         entry = _entry(found, disk, staged, kind)
-        steps: list[Step] = [*assured(found, "none"), Confirm("material"), *suspended(found)]
+        steps: list[Step] = [*assured(found, "image"), *suspended(found)]
         steps += [*woken(found, [place.giver] if place.giver else []), *_shrunk(place.giver, _ends_before(place.giver, at))]
         steps += [*staged.steps, Stage(staged.calls["stage"], self.contents, kind.title, files), AddEntry(entry, by="person")]
         steps += _shrunk(place.giver, place.giver_bytes)

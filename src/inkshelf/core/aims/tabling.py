@@ -44,7 +44,7 @@ TYPES = {
 }
 
 
-NAMED, LONGEST = re.compile(r"[A-Za-z0-9]+"), 24  # of a title, in the name of a folder that firmware reads
+NAMED, LONGEST = r"[A-Za-z0-9]+", 24  # of a title, in the name of a folder that firmware reads
 
 
 class ChangeTable(AimBase, frozen=True, tag="table"):
@@ -188,7 +188,7 @@ def _as_it_is(volume: Volume, disk: Disk) -> Profile:
     if of_nt(volume) or volume.holds is None:
         return profile("nt-desktop")
     titles = [one.holds.title for one in disk.volumes if one.holds]
-    word = "-".join(NAMED.findall(volume.holds.title)).lower()[:LONGEST] or "linux"
+    word = "-".join(re.findall(NAMED, volume.holds.title)).lower()[:LONGEST] or "linux"
     folder = f"{word}-{volume.call.lower()}" if titles.count(volume.holds.title) > 1 else word
     return replace(profile("linux-desktop"), title=volume.holds.title, folder=folder)
 

@@ -11,7 +11,6 @@ from collections.abc import Iterator
 from inkshelf.core.boot.menus import load_menu, load_nt
 from inkshelf.core.boot.routes import Reached, Route, Station
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
-from inkshelf.core.machine.told import started_by
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -113,6 +112,8 @@ def _as_said(machine: Machine, entry: BootEntry, reached: Reached) -> Reached:
     """A loader that nobody here can follow starts what a person says that it starts."""
     if reached.broken != NOT_KNOWN or entry.automatic:
         return reached
+    from inkshelf.core.machine.told import started_by  # late: most loaders are known
+
     said = started_by(machine, entry.variable)
     if said is None or said.holds is None:
         return reached

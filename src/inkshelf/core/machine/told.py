@@ -13,7 +13,7 @@ from inkshelf.core.value import Value, replace
 
 YES_NO = {"yes": True, "no": False}
 TITLES = {"nt": "NT family", "linux": "Linux family"}
-ENTRY = re.compile(r"[Bb]oot[0-9A-Fa-f]{4}")
+ENTRY = r"[Bb]oot[0-9A-Fa-f]{4}"
 CLOSE = 0.03  # of the volume: used space goes up and down while nobody looks
 
 
@@ -170,7 +170,7 @@ def _put_dirty(volume: Volume, text: str) -> Volume:
 
 def _put_started(volume: Volume, text: str) -> Volume:
     """The firmware's entry that starts it: the boot simulation asks for it where a loader is not known."""
-    if not ENTRY.fullmatch(text):
+    if not re.fullmatch(ENTRY, text):
         raise PlanError(f"“{text}” is no boot entry.", "Write it as the firmware does, for example Boot0003.")
     if volume.holds is None:
         raise PlanError(

@@ -11,7 +11,7 @@ ONCE = {
     *("host_fit",),
 }
 """What a person makes sure of for the whole job."""
-LAST = {"clock", "clock_back", "tidy", "file_stays"}
+LAST = {"clock", "clock_back", "tidy"}
 """What is done when everything else is."""
 STAYS = {"fast_startup_off", "suspend_encryption"}
 """What was switched off in a system stays off for the whole job."""

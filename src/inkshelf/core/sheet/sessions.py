@@ -14,6 +14,7 @@ from inkshelf.core.machine.profiles import profile
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.scene import Scene, scenes
+from inkshelf.core.sheet.telling.firmware import of_staging
 from inkshelf.core.sheet.telling.partitions import by_owner
 from inkshelf.core.steps.kinds import (
     AddEntry,
@@ -93,18 +94,21 @@ def _live(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE,)
 
 
+@places.register(RemoveEntry)
 @places.register(RemoveFiles)
 @places.register(Retype)
+@places.register(SetOrder)
 @places.register(WriteStartCode)
 def _linux(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE, LINUX)
 
 
-@places.register(AddEntry)
-@places.register(RemoveEntry)
-@places.register(SetOrder)
-def _variables(step: Step, scene: Scene) -> tuple[str, ...]:
-    return ANYWHERE
+@places.register
+def _add_entry(step: AddEntry, scene: Scene) -> tuple[str, ...]:
+    """An installer makes its own; without a stick the owner's system makes the one that starts the installer."""
+    if step.by == "installer":
+        return ANYWHERE
+    return _nt_here(scene.before) if of_staging(step.entry, scene) else (LIVE, LINUX)
 
 
 @places.register(SetMode)
@@ -143,6 +147,8 @@ def _prepare(step: Prepare, scene: Scene) -> tuple[str, ...]:
 
 @places.register
 def _confirm(step: Confirm, scene: Scene) -> tuple[str, ...]:
+    if step.subject == "host_fit":
+        return _nt_here(scene.before)
     found = CONFIRMED.get(step.subject)
     return (found,) if found else ANYWHERE
 

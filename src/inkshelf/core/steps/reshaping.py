@@ -14,7 +14,7 @@ from inkshelf.core.steps.tables import checked
 from inkshelf.core.texts import Call, Count, Guid, Identity, Line
 from inkshelf.core.value import replace
 
-VOLUME_NAME = re.compile(r"[A-Za-z0-9_+.][A-Za-z0-9_+.\-]{0,127}")
+VOLUME_NAME = r"[A-Za-z0-9_+.][A-Za-z0-9_+.\-]{0,127}"
 
 
 def _refuse_occupied(disk: Disk, volume: Volume, start: int, size: int) -> None:
@@ -180,7 +180,7 @@ class MakeLogical(StepBase, frozen=True, tag="logical-volume"):
         extent = system.cluster_bytes
         if not extent or self.size <= 0 or self.size % extent:
             raise StepError(f"{self.size} bytes are not whole extents of {binary(extent)}.", "Choose a multiple.")
-        if not VOLUME_NAME.fullmatch(self.name) or any(one.name == self.name for one in system.inside):
+        if not re.fullmatch(VOLUME_NAME, self.name) or any(one.name == self.name for one in system.inside):
             raise StepError(f"“{self.name}” cannot be the name of a logical volume there.", "Choose another name.")
         free = extent * system.clusters - sum(one.size_bytes for one in system.inside)
         if self.size > free:

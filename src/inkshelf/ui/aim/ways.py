@@ -205,6 +205,7 @@ class Ways(QWidget):
             value.setProperty(tint or "plain", bool(tint))
             grid.addWidget(value, row, 1)
         box.addLayout(grid)
+        box.addStretch(1)  # the shortest card keeps its words at the same height as the others
         if one.key == HERE:
             reasons = self.desk.job.reasons
             box.addWidget(

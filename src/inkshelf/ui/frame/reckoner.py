@@ -85,9 +85,7 @@ class Reckoner(QWidget):
         head = label(words, theme.sans(12), quiet=True)
         figure = QPushButton()
         figure.setFont(theme.mono(14, 700))
-        figure.setStyleSheet(
-            "QPushButton { border: none; background: transparent; padding: 0; text-align: left; } QPushButton:hover, QPushButton:focus { text-decoration: underline; }"
-        )
+        figure.setProperty("figure", True)
         figure.setCursor(Qt.CursorShape.PointingHandCursor)
         figure.setToolTip("copy")
         figure.clicked.connect(lambda: self._copy(figure.text()))

@@ -45,7 +45,7 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         ("file", entry.path),
         ("if it is ever lost, as root", create),
     )
-    if step.by == "person" and _of_staging(entry, scene):
+    if step.by == "person" and of_staging(entry, scene):
         return _by_owner(entry, values)
     if step.by == "person":
         return Words(
@@ -67,7 +67,7 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
     )
 
 
-def _of_staging(entry: BootEntry, scene: Scene) -> bool:
+def of_staging(entry: BootEntry, scene: Scene) -> bool:
     """Whether it starts an installer from the disk itself, made from inside an NT-family system: no live system is there yet."""
     place = next((one for _, one in scene.before.volumes() if one.guid and one.guid == entry.partition_guid), None)
     return place is not None and place.role == "medium" and by_owner(scene)
