@@ -262,3 +262,13 @@ def test_the_sheet_has_the_number_for_the_box_and_every_line(one: Job) -> None:
     for line in ("select vdisk", "attach vdisk", "convert gpt", "create partition primary", "assign letter=V", "bcdboot V:"):
         assert line in text
     assert "/Index:N " in text, "no number is made up before the image was read"
+
+
+def test_all_of_it_can_be_taken_back_each_file_from_a_copy_of_its_own(one: Job) -> None:
+    """The boot data was rewritten with a way back that left the image's start files and default there."""
+    reading = read(wanting(one, ("in-file", {"size": "40GiB"}), ("in-file", {"size": "40GiB", "form": "growing"})))
+    assert reading.no_return is None
+    text = markdown(reading)
+    for call in ("S2", "S3"):
+        kept, back = (text.index(f"bcdedit /{verb} C:\\boot-data-before-{call}") for verb in ("export", "import"))
+        assert kept < text.index("`bcdboot V:", kept) < text.index("`bcdboot C:", kept) < back

@@ -120,10 +120,14 @@ class ApplyEdition(StepBase, frozen=True, tag="apply-edition"):
 
 
 class NameInBootData(StepBase, frozen=True, tag="boot-data"):
-    """The boot data of the host's system names the system in a file too. ``files`` on ``esp``: as they are then (empty: the legacy way)."""
+    """The boot data of the host's system names the system in a file too. ``files`` on ``esp``: as they are then (empty: the legacy way).
+
+    A copy of the boot data is made first, and the host's system writes its own start files again: both are the printed way back.
+    """
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "inside"
+    undone: ClassVar[bool] = True
 
     call: Call
     esp: CallOrNone

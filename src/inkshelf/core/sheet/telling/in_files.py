@@ -70,13 +70,14 @@ def _name(step: NameInBootData, scene: Scene) -> Words:
         "Entries",
         f"Name {step.call} in the boot data, as “{step.title}”",
         (
-            ("as administrator", exact("nt", "boot_files_in_file")),
+            ("as administrator: a copy of it first", exact("nt", "keep_boot_data").format(call=step.call)),
+            ("then", exact("nt", "boot_files_in_file")),
             ("what it lists", exact("nt", "list_boot_data")),
             ("its title; {ID} is what the list says", exact("nt", "title_in_boot_data").format(title=step.title)),
             ("the old one stays what starts by itself", exact("nt", "default_stays")),
         ),
         "The list shows two systems, one of them with the path of the file.",
-        "The old system's own entry is not touched. Do not delete anything from the list.",
-        back_lines=(exact("nt", "entry_off"),),
+        "The old system's own entry is not touched; the start files beside the list are written anew from the image. Delete nothing from the list.",
+        back_lines=(exact("nt", "own_boot_files"), exact("nt", "boot_data_back").format(call=step.call)),
         minutes=4,
     )
