@@ -244,7 +244,7 @@ def first_sector(image: Path) -> bytes:
 def run_lines(lines: tuple[str, ...], image: Path, folder: Path) -> None:
     for line in lines:
         done = subprocess.run(
-            ["bash", "-c", line.replace("/dev/THE-DISK", str(image))],
+            ["bash", "-c", line.replace("/dev/THE-DISK-A", str(image))],
             cwd=folder,
             env={**os.environ, "PATH": f"{os.environ['PATH']}:/sbin:/usr/sbin"},
             capture_output=True,
@@ -252,3 +252,24 @@ def run_lines(lines: tuple[str, ...], image: Path, folder: Path) -> None:
             check=False,
         )
         assert done.returncode == 0, (line, done.stderr)
+
+
+def test_two_disks_whose_names_nobody_knows_never_go_by_one_word(tmp_path: Path) -> None:
+    """Both were /dev/THE-DISK: the line that gives one a new table fitted the other as well."""
+    made = sheet(read(wanting(machines.two_disks(tmp_path), ("own-disk", {}))))
+    retyped, table = (
+        next(row.words for row in made.rows if row.words.title.startswith(title))
+        for title in ("Set the type", "Make a new GPT")
+    )
+    assert "/dev/THE-DISK-A 1 " in retyped.commands[0]
+    assert table.commands[0].endswith(" /dev/THE-DISK-B")
+    told = [one for one in made.cautions if "THE-DISK" in one]
+    assert [one.split(",")[0] for one in told] == [f"Where a line says /dev/THE-DISK-{disk}" for disk in "AB"]
+    assert "256.1 GB" in told[1] or "256 GB" in told[1]
+
+
+def test_a_disk_whose_name_was_captured_needs_no_word_in_its_place(tmp_path: Path) -> None:
+    job = machines.two_disks(tmp_path)
+    job = replace(job, found=replace(job.found, disks=tuple(replace(one, device="/dev/sdx") for one in job.found.disks)))
+    made = sheet(read(wanting(job, ("own-disk", {}))))
+    assert not [one for one in made.cautions if "THE-DISK" in one]

@@ -251,6 +251,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/sheet/sessions.py", "self.number += not leaving", "self.number += 1", "sessions"),
     ("core/sheet/sessions.py", 'and step.when != "new"', "", "sessions"),
     ("core/sheet/sessions.py", "@places.register(RemoveEntry)\n", "@places.register(SetMode)\n", "sessions"),
+    ("core/sheet/scene.py", '/dev/THE-DISK-{disk.id}"', '/dev/THE-DISK"', "sheet_lines"),
     ("core/sheet/sessions.py", 'step.subject == "host_fit"', 'step.subject == "host"', "sessions"),
     (
         "core/aims/safety.py",

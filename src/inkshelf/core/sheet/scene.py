@@ -18,7 +18,7 @@ Node = Callable[[Disk, int | None], str]
 
 def sheet_node(disk: Disk, number: int | None = None) -> str:
     """Return how a disk, or a partition of it, is named on the sheet: as captured, or with a word to replace; quoted for a shell."""
-    device = disk.device or "/dev/THE-DISK"
+    device = disk.device or f"/dev/THE-DISK-{disk.id}"
     if number is None:
         return shlex.quote(device)
     return shlex.quote(f"{device}p{number}" if device[-1].isdigit() else f"{device}{number}")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from inkshelf.core.boot.mishaps import mishaps
 from inkshelf.core.boot.rehearse import Outcome, systems
 from inkshelf.core.checks.registry import Finding, findings
-from inkshelf.core.machine.state import Disk
+from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.sheet.scene import scenes
+from inkshelf.core.sheet.scene import scenes, sheet_node
 from inkshelf.core.sheet.sessions import Session, restarts, sessions
 from inkshelf.core.sheet.telling import Words, words
 from inkshelf.core.steps.kinds import Prepare, Retype
@@ -103,10 +103,24 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         titles=titles,
         mishaps={one.key: one.title for one in mishaps(plan.planned)},
         minutes=total,
+        cautions=(*CAUTIONS, *_stand_ins(rows, plan.found)),
         put_back=_put_back(reading),
         aims=tuple(one.sentence(plan.found) for one in job.aims),
         reasons=job.reasons,
         restarts=restarts(reading),
+    )
+
+
+def _stand_ins(rows: list[Row], found: Machine) -> tuple[str, ...]:
+    """What is put in the place of a device's name that is not known: two disks must never go by one word."""
+    lines = [
+        line for row in rows for line in (*row.words.commands, *row.words.back_lines, *(one for _, one in row.words.values))
+    ]
+    named = [one for one in found.disks if any(sheet_node(one) in line for line in lines) and not one.device]
+    return tuple(
+        f"Where a line says {sheet_node(one)}, put the name that lsblk shows for disk {one.id} ({one.identity()}); "
+        "before the number of a partition comes a p where that name ends in a digit."
+        for one in named
     )
 
 

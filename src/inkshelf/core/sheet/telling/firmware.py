@@ -100,7 +100,7 @@ def _set_order(step: SetOrder, scene: Scene) -> Words:
         "Entries",
         "Boot order: " + ", then ".join(names),
         (("found", found or "empty"), ("wanted", order), ("type, as root", f"efibootmgr -o {order}")),
-        "The machine starts into the menu.",
+        "The next start begins with the first of them.",
         back_lines=(f"efibootmgr -o {found}" if found else "efibootmgr --delete-bootorder",),
     )
 
@@ -114,7 +114,7 @@ def _put_first(step: SetOrder, before: Machine, names: list[str]) -> Words:
         "Entries",
         f"Put {names[0] if names else 'the new entry'} first in the boot order",
         values,
-        "efibootmgr shows it first, and every other entry behind it, none missing. The machine starts into the menu.",
+        "efibootmgr shows it first, and every other entry behind it, none missing. The next start begins with it.",
         "Note the whole order before you change it.",
         back="efibootmgr -o and the order that you noted",
     )
