@@ -8,7 +8,7 @@ from pathlib import Path
 import machines
 from cut_jobs import CutJobs
 from inkshelf.bench.intake import take_in
-from inkshelf.core.aims import AIMS
+from inkshelf.core.aims import every_aim
 from inkshelf.core.aims.asking import answered
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan import document
@@ -23,7 +23,7 @@ def random_wishes(found: Job, dice: random.Random, most: int = 3) -> Job:
     job = found
     for _ in range(dice.randint(1, most)):
         state = left_by(job)
-        aim = dice.choice(AIMS).usual_on(state)
+        aim = dice.choice(every_aim()).usual_on(state)
         for key in [one.key for one in aim.questions(state)]:
             question = next((one for one in aim.questions(state) if one.key == key), None)
             if question is None or dice.random() < 0.5:

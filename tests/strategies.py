@@ -7,7 +7,7 @@ import uuid
 from hypothesis import strategies as st
 
 from disks import assemble
-from inkshelf.core.aims import AIMS, AimBase
+from inkshelf.core.aims import AimBase, every_aim
 from inkshelf.core.aims.asking import answered
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.disk.gpt import GptEntry, GptTable
@@ -215,7 +215,7 @@ def wishes(draw: st.DrawFn, machine: Machine) -> Job:
     """A job of one to three aims of any kind on a machine, each with answers that its own questions offer, or the usual ones."""
     job = Job(found=machine, seed="generated")
     for _ in range(draw(st.integers(1, 3))):
-        kind, found = draw(st.sampled_from(AIMS)), left_by(job)
+        kind, found = draw(st.sampled_from(every_aim())), left_by(job)
         aim = kind.usual_on(found)
         for key in [one.key for one in aim.questions(found)]:
             question = next((one for one in aim.questions(found) if one.key == key), None)

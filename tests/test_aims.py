@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkshelf.core.aims import AIMS, Need
+from inkshelf.core import aims
+from inkshelf.core.aims import Need, every_aim
 from inkshelf.core.aims.shares import divide
 from inkshelf.core.boot.mishaps import STANDING
 from inkshelf.core.boot.rehearse import outcome
 from inkshelf.core.checks import findings
+from inkshelf.core.errors import JobError
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, replan, without_aim
@@ -117,7 +125,7 @@ def test_everything_can_be_written_of_any_plan_and_kept(data: st.DataObject, mac
         assert without_aim(job, aim.id).aims == tuple(one for one in job.aims if one.id != aim.id)
 
 
-@pytest.mark.parametrize("kind", AIMS)
+@pytest.mark.parametrize("kind", every_aim())
 def test_every_question_has_a_usual_answer_with_its_reason(kind: type, found_job: Job) -> None:
     aim = kind.usual_on(found_job.found)
     for question in aim.questions(found_job.found):
@@ -127,6 +135,36 @@ def test_every_question_has_a_usual_answer_with_its_reason(kind: type, found_job
         if question.kind == "choice":
             assert question.usual in {one.value for one in question.answers}
             assert all(one.cost for one in question.answers), "both sides' reasons"
+
+
+def test_every_kind_of_aim_is_listed_by_its_word_and_an_unknown_one_is_refused(found_job: Job) -> None:
+    folder = Path(aims.__file__).parent
+    written = {
+        word for one in folder.glob("*.py") for word in re.findall(r'\(AimBase, frozen=True, tag="([^"]+)"', one.read_text())
+    }
+    assert set(aims.KINDS) == written
+    assert [str(one.__struct_config__.tag) for one in every_aim()] == list(aims.KINDS)
+    plain = json.loads(document.dump(found_job))
+    for wrong, place in (
+        ([{"kind": "nobody"}], "job.aims[0]"),
+        ([{"kind": ["beside"]}], "job.aims[0]"),
+        ([{"kind": "beside"}, 7], "job.aims[1]"),
+        ([{"kind": "beside", "size_bytes": "x"}], "job.aims[0].size_bytes"),
+        ({"kind": "beside"}, "job.aims"),
+    ):
+        plain["job"]["aims"] = wrong
+        with pytest.raises(JobError) as refused:
+            document.load(json.dumps(plain).encode())
+        assert f"damaged at {place}:" in str(refused.value)
+
+
+def test_the_window_with_a_job_loads_only_the_kinds_of_aim_that_the_job_holds() -> None:
+    code = (
+        "import sys, inkshelf.ui.start, inkshelf.ui.shelf.chapter; print(*[one for one in sys.modules if '.core.aims.' in one])"
+    )
+    loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    own = {f"inkshelf.core.aims.{one.split('.')[0]}" for one in aims.KINDS.values()}
+    assert own & set(loaded) == {"inkshelf.core.aims.beside"}
 
 
 def test_what_is_over_is_shared_by_weight_in_whole_mib() -> None:

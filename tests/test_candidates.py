@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import blank, wanting
 from inkshelf.cli import run
-from inkshelf.core.aims import AIMS, Beside
-from inkshelf.core.aims.asking import kind_of_aim
+from inkshelf.core.aims import kind_of_aim
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, Machine
@@ -86,7 +86,7 @@ def test_a_way_out_can_be_planned_and_loses_nothing_that_was_not_to_go(data: st.
     job = data.draw(wishes(machine))
     aim = data.draw(st.sampled_from(["beside", "own-disk", "in-file"]))
     size = data.draw(st.integers(200, 3000))
-    job = and_aim(replace(job, aims=()), kind_of_aim(AIMS, aim).usual_on(machine, {}))
+    job = and_aim(replace(job, aims=()), kind_of_aim(aim).usual_on(machine, {}))
     job = changed_aim(job, replace(job.aims[0], size_bytes=size * GIB))
     if not job.plan_fault:
         return
@@ -126,7 +126,7 @@ def test_ways_out_are_ranked_and_leave_no_system_out_where_a_lighter_one_will_do
 def test_a_disk_that_holds_something_is_never_the_way_out_of_a_full_one(found_job: Job) -> None:
     small = Disk("B", 30 * 10**9, model="Heron", serial="x")
     job = with_found(replace(found_job, aims=()), replace(found_job.found, disks=(*found_job.found.disks, small)))
-    job = and_aim(job, kind_of_aim(AIMS, "clean").usual_on(job.found, {"disk": "B", "systems": "nt-desktop"}))
+    job = and_aim(job, kind_of_aim("clean").usual_on(job.found, {"disk": "B", "systems": "nt-desktop"}))
     assert job.plan_fault
     assert not any("disk=A" in one.key for one in candidates(job))
 

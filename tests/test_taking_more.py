@@ -16,7 +16,8 @@ from inkshelf.bench.doing import do
 from inkshelf.bench.intake import take_in, with_images, with_listings
 from inkshelf.bench.kinds import TOOLS
 from inkshelf.cli import run
-from inkshelf.core.aims import AIMS, Beside
+from inkshelf.core.aims import every_aim
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.mishaps import STANDING, mishaps
 from inkshelf.core.checks import findings, know
 from inkshelf.core.checks.registry import ChangeAim, apply_remedy
@@ -348,7 +349,7 @@ def test_every_file_system_that_can_be_made_has_all_that_making_needs() -> None:
 def test_every_aim_and_mishap_is_a_value_that_a_document_can_hold() -> None:
     import msgspec
 
-    for aim in AIMS:
+    for aim in every_aim():
         made = aim()
         assert msgspec.json.decode(msgspec.json.encode(made), type=aim) == made
         for question in made.questions(Machine(Firmware("uefi", "on"))):

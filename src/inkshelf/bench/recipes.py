@@ -8,8 +8,7 @@ from pathlib import Path
 from inkshelf.bench import demo
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
-from inkshelf.core.aims import AIMS
-from inkshelf.core.aims.asking import kind_of_aim
+from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Conditions
@@ -35,7 +34,7 @@ class Label(Value, frozen=True):
 def wanting(job: Job, *aims: Said) -> Job:
     """Return the job with these aims, one behind the other."""
     for kind, said in aims:
-        job = and_aim(job, kind_of_aim(AIMS, kind).usual_on(left_by(job), said))
+        job = and_aim(job, kind_of_aim(kind).usual_on(left_by(job), said))
     return job
 
 

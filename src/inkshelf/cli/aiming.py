@@ -22,12 +22,12 @@ def _takes_aims(parser: ArgumentParser) -> None:
 
 
 def _aims(words: Namespace) -> int:
-    from inkshelf.core.aims import AIMS
+    from inkshelf.core.aims import every_aim
     from inkshelf.core.machine.state import Machine
 
     job = load(words.job) if words.job else None
     found = job.found if job else Machine()
-    known = [_described(one(), found) for one in AIMS]
+    known = [_described(one(), found) for one in every_aim()]
     mine = [_described(one, found, number) for number, one in enumerate(job.aims, 1)] if job else []
     if words.json:
         print_json({"aims": known, **({"of_this_job": mine} if job else {})})
@@ -66,17 +66,15 @@ def _described(aim: AimBase, found: Machine, number: int = 0) -> dict[str, Any]:
 
 
 def _takes_aim(parser: ArgumentParser) -> None:
-    from inkshelf.core.aims import AIMS
+    from inkshelf.core.aims import KINDS, every_aim
     from inkshelf.core.machine.state import Machine
 
     takes_job(parser)
-    parser.add_argument(
-        "kind", metavar="AIM", nargs="?", type=word, help=", ".join(str(one.__struct_config__.tag) for one in AIMS)
-    )
+    parser.add_argument("kind", metavar="AIM", nargs="?", type=word, help=", ".join(KINDS))
     parser.add_argument("--change", metavar="N", type=int, help="change the answers of aim N instead of adding one")
     parser.add_argument("--drop", metavar="N", type=int, help="take aim N out of the job")
     asked: dict[str, str] = {}
-    for kind in AIMS:
+    for kind in every_aim():
         for one in kind().asked(Machine()):
             asked.setdefault(
                 one.key, f"{one.title.lower()} ({', '.join(two.value for two in one.answers)})" if one.answers else one.title
@@ -102,12 +100,11 @@ def _aim(words: Namespace) -> int:
         return _said(changed_aim(job, _with_answers(aim, found, words)), words, f"aim {words.change} is changed")
     if words.kind is None:
         raise InkshelfError("No aim was named.", "See what there is: inkshelf aims.")
-    from inkshelf.core.aims import AIMS
-    from inkshelf.core.aims.asking import kind_of_aim
+    from inkshelf.core.aims import kind_of_aim
     from inkshelf.core.plan.job import left_by
 
     found = left_by(job)
-    job = and_aim(job, kind_of_aim(AIMS, words.kind).usual_on(found, _given(words)))
+    job = and_aim(job, kind_of_aim(words.kind).usual_on(found, _given(words)))
     return _said(job, words, f"aim {len(job.aims)} is added")
 
 

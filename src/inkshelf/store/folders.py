@@ -9,13 +9,13 @@ NAME = "inkshelf"
 
 def config_path() -> Path:
     """Where the settings are kept."""
-    from xdg_base_dirs import xdg_config_home  # late: commands that only look need no folder
+    from platformdirs import user_config_path  # late: commands that only look need no folder
 
-    return xdg_config_home() / NAME / "settings.json"
+    return user_config_path(NAME) / "settings.json"
 
 
 def data_folder() -> Path:
     """Where jobs without a place of their own, the demo and benches are kept."""
-    from xdg_base_dirs import xdg_data_home
+    from platformdirs import user_data_path
 
-    return xdg_data_home() / NAME
+    return user_data_path(NAME)

@@ -87,11 +87,11 @@ def _reason_of(given: Any) -> str:
 
 def schools() -> dict[str, set[str]]:
     """Return the questions that a shop may have its own usual answer to, with all the answers that any aim offers."""
-    from inkshelf.core.aims import AIMS
+    from inkshelf.core.aims import every_aim
     from inkshelf.core.machine.state import Machine
 
     found: dict[str, set[str]] = {}
-    for kind in AIMS:
+    for kind in every_aim():
         for question in kind().questions(Machine()):
             if question.kind == "choice" and question.key not in DECIDED:
                 found.setdefault(question.key, set()).update(one.value for one in question.answers)

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Literal
 
 from inkshelf.bench import readiness
-from inkshelf.core.aims import AIMS
+from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
 from inkshelf.core.checks.registry import Remedy
@@ -149,18 +149,16 @@ class Desk:
 
     def add_aim(self, kind: str) -> str:
         """Add an aim with the answers that are usual here, and return its identity."""
-        from inkshelf.core.aims.asking import kind_of_aim  # late: the window is ready sooner
 
         found = left_by(self.job)
-        changed = and_aim(self.job, kind_of_aim(AIMS, kind).usual_on(found))
+        changed = and_aim(self.job, kind_of_aim(kind).usual_on(found))
         self.change(changed, changed.aims[-1].title.lower())
         return changed.aims[-1].id
 
     def try_aim(self, kind: str) -> object:
         """Plan one more aim without keeping it, so that it is planned at once when it is added; may be asked beside the window."""
-        from inkshelf.core.aims.asking import kind_of_aim
 
-        return and_aim(self.job, kind_of_aim(AIMS, kind).usual_on(left_by(self.job)))
+        return and_aim(self.job, kind_of_aim(kind).usual_on(left_by(self.job)))
 
     def try_answer(self, identity: str, key: str, value: str) -> object:
         """Plan an answer without keeping it; what cannot be is said when it is given."""

@@ -63,7 +63,7 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
     QTimer.singleShot(0, window.contents.setFocus)
     QTimer.singleShot(0, _collect_again)
     QTimer.singleShot(50, desk.ask_bench)
-    QTimer.singleShot(0, lambda: _offer_rescued(window, folder / "rescued"))
+    QTimer.singleShot(50, lambda: _offer_rescued(window, folder / "rescued"))
     return app.exec()
 
 

@@ -1,38 +1,52 @@
-"""The kinds of aim, one value each; a job holds a list of them."""
+"""The kinds of aim, one value each in a module of its own; a job holds a list of them.
+
+A kind's module is loaded when the kind is first asked for: most jobs hold one, and the window is ready sooner.
+"""
 
 from __future__ import annotations
 
-import typing
+from functools import cache
+from importlib import import_module
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Question
-from inkshelf.core.aims.beside import Beside
-from inkshelf.core.aims.clean import Clean
-from inkshelf.core.aims.giving_back import GiveBack
-from inkshelf.core.aims.in_file import InFile
-from inkshelf.core.aims.owning import OwnDisk
-from inkshelf.core.aims.removing import Remove
-from inkshelf.core.aims.several import Several
-from inkshelf.core.aims.stickless import NoStick
-from inkshelf.core.aims.tabling import ChangeTable
-from inkshelf.core.aims.travelling import Travelling
-from inkshelf.core.aims.trying import TryOnly
+from inkshelf.core.errors import PlanError
 
-AIMS: tuple[type[AimBase], ...] = (
-    TryOnly,
-    Beside,
-    OwnDisk,
-    NoStick,
-    Travelling,
-    Clean,
-    InFile,
-    Several,
-    Remove,
-    GiveBack,
-    ChangeTable,
-)
-if typing.TYPE_CHECKING:
-    Aim = AimBase
-else:
-    Aim = typing.Union[AIMS]  # noqa: UP007 - made of the list
+KINDS = {
+    "try": "trying.TryOnly",
+    "beside": "beside.Beside",
+    "own-disk": "owning.OwnDisk",
+    "no-stick": "stickless.NoStick",
+    "travelling": "travelling.Travelling",
+    "clean": "clean.Clean",
+    "in-file": "in_file.InFile",
+    "several": "several.Several",
+    "remove": "removing.Remove",
+    "give-back": "giving_back.GiveBack",
+    "table": "tabling.ChangeTable",
+}
+"""Each kind's word with its module and class, in the order in which they are offered."""
 
-__all__ = ["AIMS", "Aim", "AimBase", "Answer", "Beside", "Need", "Question"]
+
+def kind_of_aim(word: str) -> type[AimBase]:
+    """Return the kind of aim that a word names; raises ``PlanError`` with the near match."""
+    kind = word.lower()
+    if kind not in KINDS:
+        from inkshelf.core.machine.figures import near
+
+        raise PlanError(f"There is no aim “{word}”.", near(kind, KINDS))
+    return _loaded(kind)
+
+
+@cache
+def _loaded(kind: str) -> type[AimBase]:
+    module, _, name = KINDS[kind].partition(".")
+    found: type[AimBase] = getattr(import_module(f"{__name__}.{module}"), name)
+    return found
+
+
+def every_aim() -> tuple[type[AimBase], ...]:
+    """Return all kinds, in the order in which they are offered."""
+    return tuple(_loaded(kind) for kind in KINDS)
+
+
+__all__ = ["KINDS", "AimBase", "Answer", "Need", "Question", "every_aim", "kind_of_aim"]

@@ -15,14 +15,6 @@ from inkshelf.core.value import replace
 GAP = "GAP"  # a free stretch, where a volume could be named
 
 
-def kind_of_aim(kinds: tuple[type[AimBase], ...], word: str) -> type[AimBase]:
-    """Return the kind of aim that a word names; raises ``PlanError`` with the near match."""
-    known = {str(one.__struct_config__.tag): one for one in kinds}
-    if word.lower() not in known:
-        raise PlanError(f"There is no aim “{word}”.", near(word.lower(), known))
-    return known[word.lower()]
-
-
 def answered(aim: AimBase, found: Machine, key: str, text: str) -> AimBase:
     """Return the aim with one question answered; raises ``PlanError`` for an unknown question or value, the near match first."""
     asked = {one.key: one for one in aim.asked(found)}

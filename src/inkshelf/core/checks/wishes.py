@@ -3,12 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
 
-from inkshelf.core.aims.in_file import InFile
-from inkshelf.core.aims.owning import OwnDisk
-from inkshelf.core.aims.removing import Remove
-from inkshelf.core.aims.stickless import NoStick
-from inkshelf.core.aims.travelling import Travelling
 from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.fit.room import stretches
 from inkshelf.core.machine.profiles import profile
@@ -17,7 +13,19 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB, binary
 from inkshelf.core.steps.kinds import Install
 
+if TYPE_CHECKING:  # a kind's module is loaded only where a job holds the kind
+    from inkshelf.core.aims.in_file import InFile
+    from inkshelf.core.aims.owning import OwnDisk
+    from inkshelf.core.aims.removing import Remove
+    from inkshelf.core.aims.stickless import NoStick
+    from inkshelf.core.aims.travelling import Travelling
+
 LIGHT = "linux-light"
+
+
+def _planned(reading: Reading, kind: str) -> Iterator[Any]:
+    """The aims of one kind, where the plan holds."""
+    return (one for one in reading.job.aims if one.kind == kind and reading.job.steps)
 
 
 @check
@@ -52,8 +60,9 @@ def memory_for_systems(reading: Reading) -> Iterator[Finding]:
 @check
 def kept_on_purpose(reading: Reading) -> Iterator[Finding]:
     """A gap that a removal leaves is said, so that nobody takes it for forgotten."""
-    for aim in reading.job.aims:
-        if not isinstance(aim, Remove) or aim.room != "keep" or not reading.job.steps:
+    aim: Remove
+    for aim in _planned(reading, "remove"):
+        if aim.room != "keep":
             continue
         place = found_by(reading.job, aim.id).find(aim.system)
         disk = next((one for one in reading.plan.planned.disks if place and one.id == place[0].id), None)
@@ -72,8 +81,9 @@ def kept_on_purpose(reading: Reading) -> Iterator[Finding]:
 @check
 def staging_left(reading: Reading) -> Iterator[Finding]:
     """A staging volume that stays is easily forgotten."""
-    for aim in reading.job.aims:
-        if isinstance(aim, NoStick) and aim.staging == "no" and reading.job.steps:
+    aim: NoStick
+    for aim in _planned(reading, "no-stick"):
+        if aim.staging == "no":
             yield Finding(
                 f"room.staging.{aim.id}",
                 "note",
@@ -87,8 +97,9 @@ def staging_left(reading: Reading) -> Iterator[Finding]:
 @check
 def travels_in_the_open(reading: Reading) -> Iterator[Finding]:
     """A portable disk gets lost."""
-    for aim in reading.job.aims:
-        if isinstance(aim, Travelling) and aim.encryption == "none" and reading.job.steps:
+    aim: Travelling
+    for aim in _planned(reading, "travelling"):
+        if aim.encryption == "none":
             yield Finding(
                 f"people.travels.{aim.id}",
                 "note",
@@ -102,8 +113,9 @@ def travels_in_the_open(reading: Reading) -> Iterator[Finding]:
 @check
 def edition_chosen(reading: Reading) -> Iterator[Finding]:
     """Which edition goes into a file is a number that no two images need agree on."""
-    for aim in reading.job.aims:
-        if not isinstance(aim, InFile) or aim.chosen or not reading.job.steps:
+    aim: InFile
+    for aim in _planned(reading, "in-file"):
+        if aim.chosen:
             continue
         many = len(aim.editions)
         yield Finding(
@@ -124,9 +136,10 @@ def edition_chosen(reading: Reading) -> Iterator[Finding]:
 @check
 def own_disk_is_external(reading: Reading) -> Iterator[Finding]:
     """A system is put on a disk that can be out."""
-    for aim in reading.job.aims:
-        disk = next((one for one in reading.plan.found.disks if isinstance(aim, OwnDisk) and one.id == aim.disk), None)
-        if disk is None or not disk.removable or not reading.job.steps:
+    aim: OwnDisk
+    for aim in _planned(reading, "own-disk"):
+        disk = next((one for one in reading.plan.found.disks if one.id == aim.disk), None)
+        if disk is None or not disk.removable:
             continue
         inside = [one.id for one in reading.plan.found.disks if not one.removable and not any(two.holds for two in one.volumes)]
         yield Finding(

@@ -10,7 +10,7 @@ from typing import Any
 
 from inkshelf.core.errors import FormatError
 
-TOKEN = re.compile(r'\s+|#[^\n]*|"(?:[^"\\]|\\.)*"|[A-Za-z0-9_.+\-]+|[{}\[\]=,]')
+PIECE = r'\s+|#[^\n]*|"(?:[^"\\]|\\.)*"|[A-Za-z0-9_.+\-]+|[{}\[\]=,]'  # compiled at first use: the window waits for this module
 DEEPEST = 8
 Section = dict[str, Any]
 
@@ -25,9 +25,9 @@ def parse(text: str) -> Section:
 
 
 def _tokens(text: str) -> list[str]:
-    found, at = [], 0
+    found, at, pattern = [], 0, re.compile(PIECE)
     while at < len(text):
-        match = TOKEN.match(text, at)
+        match = pattern.match(text, at)
         if match is None:
             raise FormatError(f"The LVM metadata makes no sense at character {at}.", "Its own system has older copies of it.")
         at = match.end()

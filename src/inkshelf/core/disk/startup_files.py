@@ -13,7 +13,9 @@ from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
 from inkshelf.data import exact
 
-PATH_IN_DATA = re.compile(rb"(?:\x5c\x00(?:[\x20-\x5b\x5d-\x7e]\x00){1,120}){1,12}")
+PATH_IN_DATA = (
+    rb"(?:\x5c\x00(?:[\x20-\x5b\x5d-\x7e]\x00){1,120}){1,12}"  # compiled at first use: the window waits for this module
+)
 
 
 def contents(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
@@ -52,7 +54,7 @@ def _boot_files(source: ByteSource, table: fat.FatLayout, known_guids: tuple[str
 
 def _disk_files(content: bytes) -> tuple[str, ...]:
     """Disk files that NT boot data names: their paths stand in it as text, two bytes a character."""
-    paths = (one.decode("utf-16-le") for one in PATH_IN_DATA.findall(content))
+    paths = (one.decode("utf-16-le") for one in re.findall(PATH_IN_DATA, content))
     ending = exact("disk_files", "ending")
     return tuple(dict.fromkeys(one for one in paths if one.lower().endswith(ending)))
 

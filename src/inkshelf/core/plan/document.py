@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Union
 
 import msgspec
 from msgspec import Struct
 
+from inkshelf.core.aims import KINDS, AimBase, every_aim, kind_of_aim
 from inkshelf.core.errors import JobError
 from inkshelf.core.machine.state import SECTORS
 from inkshelf.core.plan.job import Job
+from inkshelf.core.value import replace
 
 FORMAT, VERSION = "inkshelf-job", 4
 Migration = Callable[[dict[str, Any]], dict[str, Any]]
@@ -37,10 +39,12 @@ class Document(Struct, forbid_unknown_fields=True):
 
 def schema() -> dict[str, Any]:
     """Return the JSON schema of the current version, as published in docs/job.schema.json."""
-    made = msgspec.json.schema(Document)
-    document = made["$defs"]["Document"]
-    document["properties"] |= {"format": {"const": FORMAT}, "version": {"const": VERSION}}
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Ink Shelf job", **made}
+    any_aim = Union[every_aim()]  # type: ignore[valid-type]  # noqa: UP007 - made of the list
+    (whole, aim), parts = msgspec.json.schema_components((Document, any_aim), ref_template="#/$defs/{name}")
+    parts["Document"]["properties"] |= {"format": {"const": FORMAT}, "version": {"const": VERSION}}
+    parts["Job"]["properties"]["aims"]["items"] = aim
+    del parts[AimBase.__name__]
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Ink Shelf job", **whole, "$defs": parts}
 
 
 def dump(job: Job) -> bytes:
@@ -84,14 +88,35 @@ def _lifted(document: dict[str, Any], version: int, name: str) -> dict[str, Any]
 
 
 def _converted(document: dict[str, Any], name: str) -> Job:
+    job = document.get("job")
+    aims = job.get("aims", []) if isinstance(job, dict) else []
     try:
-        return _checked(msgspec.convert(document, Document).job, name)
+        plain = msgspec.convert({**document, "job": {**job, "aims": []}} if isinstance(job, dict) else document, Document)
+        return _checked(replace(plain.job, aims=_aims(aims)), name)
     except (msgspec.ValidationError, RecursionError) as error:
         what, _, where = str(error).partition(" - at `$.")
         raise JobError(
             f"{name} is damaged at {where.rstrip('`') or 'its top'}: {what}.",
             "Restore the last good copy, or take the disk in again.",
         ) from None
+
+
+def _aims(raw: object) -> tuple[AimBase, ...]:
+    """Return each aim as its own kind has it: only the kinds that a job holds are loaded."""
+    if not isinstance(raw, list | tuple):
+        raise msgspec.ValidationError(f"Expected `array`, got `{type(raw).__name__}` - at `$.job.aims`")
+    return tuple(_aim(one, f"$.job.aims[{at}]") for at, one in enumerate(raw))
+
+
+def _aim(raw: object, place: str) -> AimBase:
+    kind = raw.get("kind") if isinstance(raw, dict) else None
+    if not isinstance(kind, str) or kind not in KINDS:
+        raise msgspec.ValidationError(f"{kind!r} is no kind of aim - at `{place}`")
+    try:
+        return msgspec.convert(raw, kind_of_aim(kind))
+    except msgspec.ValidationError as error:
+        what, _, where = str(error).partition(" - at `$")
+        raise msgspec.ValidationError(f"{what} - at `{place}{where or '`'}") from None
 
 
 def _checked(job: Job, name: str) -> Job:

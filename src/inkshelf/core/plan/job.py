@@ -2,7 +2,8 @@
 
 from typing import Literal
 
-from inkshelf.core.aims import Aim, Beside
+from inkshelf.core.aims.base import AimBase
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.state import Machine
@@ -44,7 +45,7 @@ class Job(Value, frozen=True):
     owner: Line = ""
     found: Machine = field(default_factory=Machine)
     sources: tuple[Source, ...] = ()
-    aims: tuple[Aim, ...] = ()
+    aims: tuple[AimBase, ...] = ()
     steps: tuple[Step, ...] = ()
     by_hand: tuple[Intent, ...] = ()
     seed: KeyOrNone = ""
@@ -102,23 +103,23 @@ def replan(job: Job) -> Job:
     return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle)
 
 
-def seed_of(job: Job, aim: Aim) -> str:
+def seed_of(job: Job, aim: AimBase) -> str:
     """Return what an aim draws its random values from: those of two aims differ."""
     return job.seed if aim.id == FIRST else f"{job.seed}/{aim.id}"
 
 
-def with_aim(job: Job, aim: Aim | None) -> Job:
+def with_aim(job: Job, aim: AimBase | None) -> Job:
     """Return the job with this one aim (``None``: with none), planned."""
     return replan(replace(job, aims=(aim,) if aim is not None else ()))
 
 
-def and_aim(job: Job, aim: Aim) -> Job:
+def and_aim(job: Job, aim: AimBase) -> Job:
     """Return the job with one more aim behind those it has, planned on the state that they leave; its identity is drawn here."""
     number = max((int(one.id[1:]) for one in job.aims if one.id[1:].isdigit()), default=0) + 1
     return replan(replace(job, aims=(*job.aims, replace(aim, id=f"a{number}"))))
 
 
-def changed_aim(job: Job, changed: Aim) -> Job:
+def changed_aim(job: Job, changed: AimBase) -> Job:
     """Return the job with an aim in the place of the one of its identity; the first one where it has none yet."""
     if not job.aims:
         return with_aim(job, changed)

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.aims import Aim
 from inkshelf.core.aims.asking import answer_of, answered
+from inkshelf.core.aims.base import AimBase
 from inkshelf.core.boot.mishaps import mishaps
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import InkshelfError, PlanError
@@ -149,7 +149,7 @@ def _others(job: Job) -> Iterator[tuple[str, str, Job]]:
                     continue
 
 
-def _changed(aim: Aim, job: Job, key: str, value: str) -> Aim:
+def _changed(aim: AimBase, job: Job, key: str, value: str) -> AimBase:
     return answered(aim, found_by(job, aim.id), key, value)
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 
-from inkshelf.core.aims import Aim
 from inkshelf.core.aims.asking import answer_of, answered
+from inkshelf.core.aims.base import AimBase
 from inkshelf.core.aims.clean import Clean
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import InkshelfError
@@ -66,7 +66,7 @@ def _single(job: Job, free: frozenset[str]) -> Iterator[Other]:
                 yield (key if len(job.aims) == 1 else f"{number}:{key}"), f"{question.title}: {words}", other
 
 
-def _values(job: Job, aim: Aim, key: str, free: frozenset[str]) -> Iterator[tuple[str, str]]:
+def _values(job: Job, aim: AimBase, key: str, free: frozenset[str]) -> Iterator[tuple[str, str]]:
     """The answers to a question that are worth trying: every choice; the largest size that can be; lighter systems, and one fewer."""
     found = found_by(job, aim.id)
     question = next(one for one in aim.asked(found) if one.key == key)
@@ -89,7 +89,7 @@ def _values(job: Job, aim: Aim, key: str, free: frozenset[str]) -> Iterator[tupl
                 yield ",".join(lighter), f"a {profile(LIGHT).title} in the place of the {profile(system).title}"
 
 
-def _largest(job: Job, aim: Aim, key: str, free: frozenset[str]) -> int:
+def _largest(job: Job, aim: AimBase, key: str, free: frozenset[str]) -> int:
     """The largest whole GiB that can be planned with no stop more than a small one has, 0 where none can; without holes in between."""
     found = found_by(job, aim.id)
 

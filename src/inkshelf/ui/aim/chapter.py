@@ -7,7 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from inkshelf.core.aims import AIMS, AimBase, Beside
+from inkshelf.core.aims import AimBase, kind_of_aim
+from inkshelf.core.aims.beside import Beside
 from inkshelf.core.aims.in_file import InFile
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.job import found_by
@@ -113,7 +114,7 @@ class AimChapter(Page):
 
     def _once_planned(self, kind: str, work: Callable[[], object], then: Callable[[], object]) -> None:
         """Do what was pressed; where planning takes long it is worked out beside the window first."""
-        if not any(one.slow for one in AIMS if str(one.__struct_config__.tag) == kind):
+        if not kind_of_aim(kind).slow:
             then()
             return
         if self._task is not None:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QGridLayout, QSizePolicy, QWidget
 
-from inkshelf.core.aims import AIMS, AimBase
+from inkshelf.core.aims import AimBase, every_aim, kind_of_aim
 from inkshelf.core.aims.base import Piece
 from inkshelf.ui import theme
 
@@ -17,7 +17,7 @@ COLUMNS, HEIGHT = 6, 66
 
 def words_of(kind: str) -> str:
     """Return the few words under a kind's picture."""
-    return next(one.short for one in AIMS if str(one.__struct_config__.tag) == kind)
+    return kind_of_aim(kind).short
 
 
 class AimTile(QAbstractButton):
@@ -100,7 +100,7 @@ class AimTiles(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(6)
-        self.tiles = [AimTile(kind, pressed) for kind in AIMS]
+        self.tiles = [AimTile(kind, pressed) for kind in every_aim()]
         for place, tile in enumerate(self.tiles):
             grid.addWidget(tile, place // COLUMNS, place % COLUMNS)
         for column in range(COLUMNS):

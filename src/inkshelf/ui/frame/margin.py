@@ -14,6 +14,7 @@ from inkshelf.ui.frame.note import Note
 from inkshelf.ui.parts import clear, label, scrolled
 
 ABOVE_THE_FOLD = 6
+AFTER_DRAWING = 30  # milliseconds
 
 
 def summary(findings: tuple[Finding, ...]) -> str:
@@ -71,7 +72,7 @@ class Margin(QFrame):
         self._notes.addStretch(1)
         self._make(ABOVE_THE_FOLD)
         if self._waiting:
-            QTimer.singleShot(0, self._make_rest)
+            QTimer.singleShot(AFTER_DRAWING, self._make_rest)
 
     def _make(self, most: int) -> None:
         for one in self._waiting[:most]:
