@@ -20,7 +20,7 @@ from inkshelf.core.aims.belongings import belongings
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.disk.fat import layout as fat_layout
 from inkshelf.core.disk.fat import listing, read_file
-from inkshelf.core.disk.linux_system import contents
+from inkshelf.core.disk.linux_system import on_ext
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, Inside, Machine, Table, Volume
@@ -132,7 +132,7 @@ def test_a_menu_that_lies_on_the_boot_volume_is_read_there(tmp_path: Path) -> No
     root, boot = "0f0e0d0c-0b0a-4908-8706-050403020100", "11111111-2222-4333-8444-555555555555"
     ext.put(path, {"/grub/grub.cfg": stand_ins.menu_config(((boot, root),), "Quill", ())})
     with ImageFile(path) as source:
-        found = contents(Slice(source, 0, source.size))
+        found = on_ext(Slice(source, 0, source.size))
     assert [(one.kind, one.targets) for one in found.boot_files] == [("menu-config", (boot, root))]
     assert found.holds is None, "a boot volume is no system"
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial, singledispatch
 from typing import Any
 
-from inkshelf.bench import disk_files, formatting, installers, stand_ins
+from inkshelf.bench import disk_files, formatting, grouping, installers, stand_ins
 from inkshelf.bench.hands import Hands
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import fat, lvm, ntfs
@@ -27,6 +27,7 @@ from inkshelf.core.steps.kinds import (
     Delete,
     Enclose,
     FillContainer,
+    FillGroup,
     Format,
     Grow,
     Install,
@@ -151,6 +152,12 @@ def _make_logical(step: MakeLogical, hands: Hands, before: Machine, after: Machi
 
 
 @do.register
+def _fill_group(step: FillGroup, hands: Hands, before: Machine, after: Machine) -> None:
+    disk, volume, fd = hands.volume(before, step.call)
+    hands.hand(volume, fd, lambda path: grouping.fill(path, disk, volume, step.holds))
+
+
+@do.register
 def _format(step: Format, hands: Hands, before: Machine, after: Machine) -> None:
     disk, volume, fd = hands.volume(before, step.call)
     hands.hand(volume, fd, lambda path: formatting.make(path, disk, volume, step), blank=True)
@@ -179,7 +186,7 @@ def _install(step: Install, hands: Hands, before: Machine, after: Machine) -> No
     puts = [(call, put) for call, put in _parts(step) if call and not _locked(hands.volume(before, call)[1])]
     for part, (call, put) in enumerate(puts):
         _, volume, fd = hands.volume(before, call)
-        hands.hand(volume, fd, partial(put, step=step), part, last=part == len(puts) - 1)
+        hands.hand(volume, fd, grouping.rooted(volume, partial(put, step=step)), part, last=part == len(puts) - 1)
 
 
 def _parts(step: Install) -> tuple[tuple[str, Callable[..., None]], ...]:
@@ -233,11 +240,11 @@ def _remove_files(step: RemoveFiles, hands: Hands, before: Machine, after: Machi
 @do.register
 def _mount(step: Mount, hands: Hands, before: Machine, after: Machine) -> None:
     _, volume, fd = hands.volume(before, step.call)
-    if _locked(volume):
-        return
+    if not grouping.takes_files(volume):
+        return  # on the sheet; the proof says that it was not put there
     _, other, _ = hands.volume(before, step.of)
     line = f"UUID={other.filesystem.uuid if other.filesystem else ''} {step.folder} {step.filesystem} {step.options} 0 0"
-    hands.hand(volume, fd, lambda path: installers.add_mount(path, line))
+    hands.hand(volume, fd, grouping.rooted(volume, lambda path: installers.add_mount(path, line)))
 
 
 @do.register

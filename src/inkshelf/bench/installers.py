@@ -6,10 +6,10 @@ from pathlib import Path
 
 from inkshelf.bench import formatting, stand_ins
 from inkshelf.bench.image import ImageFile
-from inkshelf.bench.kinds import ext, fat, ntfs
+from inkshelf.bench.kinds import btrfs, ext, fat, ntfs
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.machine.state import BootFile, Volume
-from inkshelf.core.sheet.telling.installing import mount_lines
+from inkshelf.core.sheet.telling.installing import in_subvolumes, mount_lines
 from inkshelf.core.steps.kinds import Install, Regenerate
 from inkshelf.data import exact
 
@@ -23,7 +23,8 @@ def put_root(path: Path, step: Install) -> None:
         exact("linux", "release_file"): stand_ins.release_file(step.title),
         exact("linux", "mount_table"): stand_ins.mount_table(mount_lines(step.mounts)),
     }
-    ext.put(path, files if step.boot else {**files, **_kernel(step, exact("linux", "boot_folder"))})
+    put = btrfs.fill if in_subvolumes(step.mounts) else ext.put
+    put(path, files if step.boot else {**files, **_kernel(step, exact("linux", "boot_folder"))})
 
 
 def put_boot(path: Path, step: Install) -> None:

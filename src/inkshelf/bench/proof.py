@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from inkshelf.bench import differences, formatting, outside
 from inkshelf.bench.contents import kept
+from inkshelf.bench.grouping import takes_files
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import TOOLS
 from inkshelf.bench.second_reader import agrees
@@ -24,7 +25,7 @@ from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk, FileSystem, Firmware, Machine, Volume
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.fold import Fold
-from inkshelf.core.steps.kinds import Format, Step
+from inkshelf.core.steps.kinds import Format, Mount, Step
 from inkshelf.core.steps.ledger import ledger
 from inkshelf.core.value import Value, replace
 
@@ -138,11 +139,13 @@ def prove(
 ) -> tuple[Machine, list[Check]]:
     """Return the machine as read back from the bench, and every comparison; ``beat`` is told bytes read. What the steps give up is not compared with its source."""
     lost = set(ledger(plan, steps).lost)
+    mounts = (step for step in steps if isinstance(step, Mount))
+    unwritten = tuple(one for one in mounts if (at := plan.planned.find(one.call)) and not takes_files(at[1]))
     checks: list[Check] = []
     disks = []
     for planned in plan.planned.disks:
         with ImageFile(images[planned.id]) as image, ImageFile(sources[planned.id]) as source:
-            read = _as_planned(read_disk(image, planned.id, planned.sector), planned)
+            read = _with_lines(_as_planned(read_disk(image, planned.id, planned.sector), planned), planned, unwritten)
             disks.append(_named_as(read, planned))
             checks += _table_checks(planned, read)
             whole, seen = outside.compare(plan, steps, planned.id, source, image)
@@ -159,6 +162,7 @@ def prove(
                 checks += _volume_checks(volume, read, image, Kept(found, source, left, touched, stand_in))
                 beat(2 * data_bytes(image.fileno(), volume.start, volume.end))
     checks += [_later(step) for step in steps if isinstance(step, Format) and step.subvolumes]
+    checks += [_unwritten(step) for step in unwritten]
     machine = replace(plan.planned, disks=tuple(disks), firmware=firmware)
     checks.append(_equal("boot variables", plan.planned.firmware, firmware))
     checks.append(_equal("what starts", rehearse(plan.planned), rehearse(machine)))
@@ -227,6 +231,27 @@ def _table_checks(planned: Disk, read: Disk) -> Iterator[Check]:
         f"{len(read.volumes)} there, {len(planned.volumes)} planned"
         + (f"; differ: {', '.join(sorted(extra))}" if extra else ""),
     )
+
+
+def _with_lines(read: Disk, planned: Disk, unwritten: tuple[Mount, ...]) -> Disk:
+    """Add the mount lines that nobody can put there from outside, each one as planned; all others must be there."""
+    for step in unwritten:
+        twin = next((one for one in planned.volumes if one.call == step.call), None)
+        volumes = tuple(_with_line(one, twin, step) if one.call == step.call else one for one in read.volumes)
+        read = replace(read, volumes=volumes)
+    return read
+
+
+def _with_line(now: Volume, planned: Volume | None, step: Mount) -> Volume:
+    line = next((one for one in (planned.holds.mounts if planned and planned.holds else ()) if one[1] == step.folder), None)
+    if line is None or now.holds is None or line in now.holds.mounts:
+        return now
+    return replace(now, holds=replace(now.holds, mounts=(*now.holds.mounts, line)))
+
+
+def _unwritten(step: Mount) -> Check:
+    words = f"the line for {step.folder} is on the sheet, not on the bench: nothing is put into {step.call} from outside"
+    return Check(f"{step.call}: mount table", ok=True, detail=words)
 
 
 def _later(step: Format) -> Check:

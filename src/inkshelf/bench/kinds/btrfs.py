@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import hashlib
+import os
+import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
+from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds.base import Digests, Tools
 from inkshelf.bench.sparse import PIECE
 from inkshelf.core.disk import btrfs
 from inkshelf.core.disk.source import Slice, exactly
+from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.steps.kinds import Format
 
@@ -19,6 +24,23 @@ PACKAGE = "btrfs-progs"
 def make(path: Path, disk: Disk, volume: Volume, step: Format) -> None:
     """Subvolumes need a mounted file system with this utility; they are left to the script, and said so."""
     tools.run("mkfs.btrfs", "-q", "-f", "-K", "-U", step.uuid, "-L", step.label, path)
+
+
+def fill(path: Path, files: Mapping[str, bytes]) -> None:
+    """Make a fresh Btrfs anew with files in its top, as its utility can: it stays the same to whoever names it."""
+    with ImageFile(path) as source:
+        known = btrfs.probe(source)
+    if known is None:
+        raise BenchError("There is no Btrfs to put a system on.", "Format it first.")
+    with tempfile.TemporaryDirectory(dir=path.parent) as scratch:
+        for name, data in files.items():
+            place = Path(scratch) / name.lstrip("/")
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_bytes(data)
+        size = path.stat().st_size
+        os.truncate(path, 0)  # an older super block of the same UUID is taken for another device of it
+        os.truncate(path, size)
+        tools.run("mkfs.btrfs", "-q", "-f", "-K", "-U", known.uuid, "-L", known.label, "-r", scratch, path)
 
 
 def label(path: Path, text: str) -> None:

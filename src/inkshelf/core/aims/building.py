@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.aims.base import Need
+from inkshelf.core.aims.grouping import fill_group
 from inkshelf.core.aims.installing import entered, finding_others, install, required_startup
 from inkshelf.core.aims.sealing import seal
 from inkshelf.core.aims.systems import Layout, plain_needs
@@ -42,15 +43,29 @@ def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], si
     new = make(disk, site.place, tuple((need, sizes[need.part]) for need in needs), site.seed, site.taken)
     startup = required_startup(disk, new, layout.mode, layout.mark)
     making: tuple[Step, ...] = new.steps
-    if layout.encryption == "none":
+    if layout.encryption == "none" and (layout.home != "lvm" or kind.family != "linux"):
         done = install(kind, disk, new, startup, layout.mark, fallback=fallback)
+    elif layout.encryption == "none":
+        fill, inner_new = fill_group(layout, plain_needs(kind, layout), new, site.seed)
+        making += (fill,)
+        done = replace(
+            install(kind, disk, inner_new, startup, layout.mark, fallback=fallback), boot=new.calls[f"boot{layout.mark}"]
+        )
     else:
         inner = seal(kind, layout, plain_needs(kind, layout), new, site.seed)
         making += (inner.fill, Confirm("key_kept"))
         done = install(kind, disk, inner.new, startup, layout.mark, fallback=fallback)
         done = replace(done, boot=inner.boot, unlocks=inner.unlocks)
+    if layout.home == "subvolumes" and kind.family == "linux":
+        done = replace(done, mounts=with_home(done.mounts))
     known = entered(site.machine, disk, kind, startup)
     return Work(new, (*making, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known))
+
+
+def with_home(mounts: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+    """Home lies in the same Btrfs as root."""
+    root = next(what for what, where in mounts if where == "/")
+    return tuple(line for one in mounts for line in ((one, (root, "/home")) if one[1] == "/" else (one,)))
 
 
 def active(kind: Profile, disk: Disk, done: Install) -> tuple[Step, ...]:

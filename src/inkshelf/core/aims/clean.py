@@ -20,8 +20,8 @@ from inkshelf.core.aims.safety import (
 from inkshelf.core.aims.sealing import Encryption, encryption_question, refuse_sealed
 from inkshelf.core.aims.shares import Swap, divide
 from inkshelf.core.aims.systems import (
-    Home,
     Layout,
+    Rooms,
     disk_question,
     home_question,
     known_system,
@@ -64,7 +64,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
     systems: tuple[Key, ...] = ("linux-desktop",)
     disk: Letter = "A"
     table: Literal["gpt", "mbr"] = "gpt"
-    home: Home = "together"
+    home: Rooms = "together"
     swap: Swap = "sqrt"
     share: Share = "none"
     size_bytes: Count | None = None
@@ -93,7 +93,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
                 "the firmware starts the legacy way" if legacy else "the firmware is UEFI, or is not known yet",
             ),
             size_question("Room for all of them", "the whole disk"),
-            home_question(),
+            home_question(anew=True),
             swap_question(found),
             encryption_question(),
             share_question("Files that all systems share"),

@@ -19,8 +19,8 @@ from inkshelf.core.aims.safety import (
 from inkshelf.core.aims.sealing import Encryption, encryption_question, refuse_sealed
 from inkshelf.core.aims.shares import Swap, comfortable, divide
 from inkshelf.core.aims.systems import (
-    Home,
     Layout,
+    Rooms,
     disk_question,
     home_question,
     known_system,
@@ -60,7 +60,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
     disk: Letter = "B"
     what_is_there: Literal["keep", "erase"] = "keep"
     size_bytes: Count | None = None
-    home: Home = "together"
+    home: Rooms = "together"
     swap: Swap = "sqrt"
     share: Share = "none"
     encryption: Encryption = "none"
@@ -79,7 +79,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
             disk_question(found, usual, "no system is on it"),
             there_question(found, self.disk),
             size_question("Room for the system"),
-            home_question(),
+            home_question(self.system, anew=True),
             swap_question(found),
             encryption_question(),
             share_question("Files that all systems share"),

@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Question
-from inkshelf.core.aims.shares import divide
+from inkshelf.core.aims.grouping import OVERHEAD as IN_GROUP
+from inkshelf.core.aims.grouping import boot_need, logical
 from inkshelf.core.disk.contents import Inside
-from inkshelf.core.disk.lvm_extents import DATA_START, EXTENT
 from inkshelf.core.draw import file_system_uuid
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.profiles import Profile, figure, reason
-from inkshelf.core.size import align_down
+from inkshelf.core.machine.profiles import Profile
 from inkshelf.core.steps.containers import FillContainer, room_inside
 from inkshelf.core.value import Value, replace
 
@@ -20,7 +19,7 @@ if TYPE_CHECKING:
     from inkshelf.core.aims.volumes import New
 
 Encryption = Literal["none", "root", "all"]
-OVERHEAD = (16 << 20) + DATA_START + EXTENT  # header, and what a group needs beside its logical volumes
+OVERHEAD = (16 << 20) + IN_GROUP  # its header; a group in it
 ANSWERS = (
     Answer("nothing", "none", "Whoever takes the disk reads it; nobody is locked out by a forgotten passphrase."),
     Answer("root", "root", "One container, one passphrase; swap is a file in it. A home of its own stays readable."),
@@ -47,17 +46,6 @@ def sealed(kind: Profile, layout: Layout, plain: tuple[Need, ...]) -> tuple[Need
     """Return the needs of a system with its ``plain`` ones in a container: the boot volume, the container, what stays outside."""
     inner, outer = parted(layout, plain)
     root = next(one for one in inner if one.part == f"root{layout.mark}")
-    boot = Need(
-        f"boot{layout.mark}",
-        "startup",
-        "linux_data",
-        "ext4",
-        f"{kind.folder}{layout.mark}-boot",
-        "",
-        figure("linux_boot", "floor"),
-        figure("linux_boot", "comfortable"),
-        reason=reason("linux_boot"),
-    )
     container = replace(
         root,
         role="container",
@@ -70,13 +58,18 @@ def sealed(kind: Profile, layout: Layout, plain: tuple[Need, ...]) -> tuple[Need
         grows=any(one.grows for one in inner),
         fixed=root.fixed + OVERHEAD if root.fixed and len(inner) == 1 else 0,
     )
-    return (boot, container, *outer)
+    return (boot_need(kind, layout), container, *outer)
 
 
 def parted(layout: Layout, plain: tuple[Need, ...]) -> tuple[tuple[Need, ...], tuple[Need, ...]]:
     """Return what lies in the container, and what lies outside."""
     if layout.encryption == "all":
         return plain, ()
+    if layout.home == "lvm":
+        raise PlanError(
+            "A volume group lies in the container here, or there is none.",
+            "Encrypt everything, or put root and home otherwise.",
+        )
     if layout.swap == "hibernate":
         raise PlanError(
             "Hibernation writes the memory to the swap, which is not in the container here.",
@@ -104,22 +97,13 @@ def seal(kind: Profile, layout: Layout, plain: tuple[Need, ...], new: New, seed:
     made = new.made(f"root{mark}")
     grouped = layout.encryption == "all"
     room = room_inside(made.size, grouped=grouped)
-    sizes = _in_extents(inner, room) if grouped else {inner[0].part: room}
-    uuids = {one.part: file_system_uuid(seed, f"inside {one.part}") for one in inner}
-    holds = tuple(
-        Inside(one.part.removesuffix(mark), sizes[one.part], one.filesystem, one.label, uuids[one.part]) for one in inner
-    )
+    root = inner[0]
+    alone = Inside("root", room, root.filesystem, root.label, file_system_uuid(seed, f"inside {root.part}"))
+    holds = logical(inner, room, mark, seed) if grouped else (alone,)
+    uuids = {one.part: held.uuid for one, held in zip(inner, holds, strict=True)}
     return Sealed(
         FillContainer(made.call, holds, f"{kind.folder}{mark}" if grouped else ""),
         replace(new, uuids={**new.uuids, **uuids}),
         new.calls[f"boot{mark}"],
         ((f"{kind.folder}{mark}-locked", new.uuids[f"root{mark}"]),),
     )
-
-
-def _in_extents(inner: tuple[Need, ...], room: int) -> dict[str, int]:
-    """Whole extents for each; what rounding leaves goes to the one that grows."""
-    sizes = {part: max(EXTENT, align_down(size, EXTENT)) for part, size in divide(inner, room).items()}
-    grows = next((one.part for one in reversed(inner) if one.grows), inner[0].part)
-    sizes[grows] += room - sum(sizes.values())
-    return sizes

@@ -11,8 +11,8 @@ from inkshelf.core.aims.shares import Swap, comfortable, divide
 from inkshelf.core.aims.systems import (
     ESP_ANSWERS,
     Esp,
-    Home,
     Layout,
+    Rooms,
     disk_question,
     home_question,
     known_system,
@@ -59,7 +59,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
     image_bytes: Count | None = None
     size_bytes: Count | None = None
     esp: Esp = "own"
-    home: Home = "together"
+    home: Rooms = "together"
     swap: Swap = "sqrt"
     staging: Literal["yes", "no"] = "yes"
 
@@ -86,7 +86,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
             Question(
                 "esp", "EFI system partition", ESP_ANSWERS, "own", "the other system's repairs and updates leave it alone"
             ),
-            home_question(),
+            home_question(self.system, anew=True),
             swap_question(found),
             Question(
                 "staging",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.aims.base import Answer, Need, Question
+from inkshelf.core.aims.grouping import grouped
 from inkshelf.core.aims.sealing import Encryption, sealed
 from inkshelf.core.aims.shares import Swap, esp_bytes, swap_bytes
 from inkshelf.core.errors import PlanError
@@ -15,6 +16,8 @@ from inkshelf.core.value import Value
 
 Esp = Literal["shared", "own"]
 Home = Literal["together", "apart"]
+Rooms = Literal["together", "apart", "subvolumes", "lvm"]
+"""As ``Home``, with the schools of a disk that is laid out anew."""
 
 
 class Layout(Value, frozen=True):
@@ -28,7 +31,7 @@ class Layout(Value, frozen=True):
     sector: int = 512
     own_esp: bool = False
     swap: Swap = "sqrt"
-    home: Home = "together"
+    home: Rooms = "together"
     encryption: Encryption = "none"
     ram: int | None = None
     root_bytes: int = 0
@@ -50,9 +53,15 @@ def needs_of(kind: Profile, layout: Layout) -> tuple[Need, ...]:
     refuse_unfit(kind, layout)
     if kind.family == "nt":
         return _nt(kind, layout)
-    if "ext4" not in kind.lives_on:
-        raise PlanError(f"{kind.title} does not live on ext4, which this plan makes.", "Choose linux-desktop.")
+    root = root_kind(layout)
+    if root not in kind.lives_on:
+        raise PlanError(f"{kind.title} does not live on {root}, which this plan makes.", "Choose linux-desktop.")
     return _linux(kind, layout)
+
+
+def root_kind(layout: Layout) -> str:
+    """Return the file system of a Linux-family root: subvolumes are the Btrfs's."""
+    return "btrfs" if layout.home == "subvolumes" else "ext4"
 
 
 def refuse_unfit(kind: Profile, layout: Layout) -> None:
@@ -83,19 +92,21 @@ def _linux(kind: Profile, layout: Layout) -> tuple[Need, ...]:
         needs.append(_need(f"core{layout.mark}", "startup", "bios_boot", "", "", "", MIB, MIB, "the legacy loader's core"))
     first = tuple(needs)
     plain = _own(kind, layout)
-    return (*first, *(sealed(kind, layout, plain) if layout.encryption != "none" else plain))
+    if layout.encryption != "none":
+        return (*first, *sealed(kind, layout, plain))
+    return (*first, *(grouped(kind, layout, plain) if layout.home == "lvm" else plain))
 
 
 def _own(kind: Profile, layout: Layout) -> tuple[Need, ...]:
     """Root, swap and home of a Linux-family system."""
-    apart, mark, folder = layout.home == "apart", layout.mark, kind.folder
+    apart, mark, folder = layout.home in {"apart", "lvm"}, layout.mark, kind.folder
     room, home, swap = room_of(kind.key, apart=apart), home_room(), swap_bytes(layout.swap, layout.ram)
     needs: list[Need] = []
     root = _need(
         f"root{mark}",
         "system",
         "linux_root_x64",
-        "ext4",
+        root_kind(layout),
         f"{folder}{mark}-root",
         "linux_root",
         room.floor,
@@ -158,6 +169,14 @@ HOME_ANSWERS = (
     Answer("together", "together", "One volume, nothing to size wrongly."),
     Answer("apart", "apart", "The system can be reinstalled without touching the owner's files."),
 )
+SUBVOLUME_ANSWER = Answer(
+    "subvolumes",
+    "subvolumes",
+    "One Btrfs: both share its room, and snapshots undo a bad day. A disk that dies takes them along.",
+)
+GROUP_ANSWER = Answer(
+    "volume group", "lvm", "Sizes change later while all is in use, over several disks too; only its own family looks in."
+)
 SWAP_ANSWERS = (
     Answer("none", "none", "Memory is all there is; compressed memory may be switched on in the system."),
     Answer("square root", "sqrt", "The square root of the memory, at most 8 GiB. No hibernation."),
@@ -165,9 +184,16 @@ SWAP_ANSWERS = (
 )
 
 
-def home_question() -> Question:
-    """Return the question whether home lies apart."""
-    return Question("home", "Root and home", HOME_ANSWERS, "together", "nothing to size wrongly")
+def home_question(system: str = "", *, anew: bool = False) -> Question:
+    """Return the question how root and home lie to each other. ``anew``: with the schools of volumes that are all new.
+
+    A ``system`` whose own layout sets one of these schools has it as usual.
+    """
+    own = profile(system).automatic if system and anew else ()
+    answers = (*HOME_ANSWERS, SUBVOLUME_ANSWER, GROUP_ANSWER) if anew else HOME_ANSWERS
+    usual = next((one for one in ("subvolumes", "lvm") if one in own), "together")
+    why = "nothing to size wrongly" if usual == "together" else "as its own layout has it; replaced by hand, that is lost"
+    return Question("home", "Root and home", answers, usual, why)
 
 
 def swap_question(found: Machine) -> Question:

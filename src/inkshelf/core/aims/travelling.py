@@ -9,8 +9,8 @@ from inkshelf.core.aims.safety import Others, assured, forgotten, guarded, other
 from inkshelf.core.aims.sealing import Encryption, encryption_question
 from inkshelf.core.aims.shares import Swap
 from inkshelf.core.aims.systems import (
-    Home,
     Layout,
+    Rooms,
     disk_question,
     home_question,
     known_system,
@@ -44,7 +44,7 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
     disk: Letter = "B"
     what_is_there: Literal["keep", "erase"] = "keep"
     size_bytes: Count | None = None
-    home: Home = "together"
+    home: Rooms = "together"
     swap: Swap = "none"
     share: Share = "none"
     encryption: Encryption = "none"
@@ -66,7 +66,7 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
             disk_question(found, usual, "it is external" if outside else "the last one; none is known to be external"),
             there_question(found, self.disk),
             size_question("Room for the system"),
-            home_question(),
+            home_question(self.system, anew=True),
             swap,
             encryption_question(portable=True),
             share_question("Files that other machines read"),

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from inkshelf.core.aims.base import Need
+from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.disk.types import gpt_type, mbr_type
-from inkshelf.core.draw import fat_serial, file_system_uuid, guid, serial64
+from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.size import MIB, align_up
 from inkshelf.core.steps.kinds import Create, Enclose, Format, Step
+from inkshelf.core.steps.making import SUBVOLUMES
 from inkshelf.core.steps.tables import PRIMARIES
 from inkshelf.core.value import Value
 from inkshelf.data import exact
-
-SERIALS = {"fat32": fat_serial, "exfat": fat_serial, "ntfs": serial64}
 
 
 class New(Value, frozen=True):
@@ -29,6 +29,14 @@ class New(Value, frozen=True):
     def made(self, part: str) -> Create:
         """Return the step that makes the partition of a part."""
         return next(one for one in self.create if one.call == self.calls[part])
+
+
+def drawn_for(filesystem: str, seed: str, purpose: str) -> str:
+    """Return a new identity for a file system or container of a kind, as that kind has it."""
+    draw = kind_of(filesystem).identity
+    if draw is None:
+        raise PlanError(f"A {filesystem} bears no identity that could be planned.", "Choose another file system.")
+    return draw(seed, purpose)
 
 
 def slots(disk: Disk) -> int:
@@ -81,8 +89,9 @@ def make(disk: Disk, place: Fit, wanted: tuple[tuple[Need, int], ...], seed: str
         creates.append(_create(disk, need, call, number, at, size, seed, logical=inside))
         steps.append(creates[-1])
         if need.filesystem:
-            uuids[need.part] = SERIALS.get(need.filesystem, file_system_uuid)(seed, need.part)
-            steps.append(Format(call, need.filesystem, need.label, uuids[need.part]))
+            uuids[need.part] = drawn_for(need.filesystem, seed, need.part)
+            below = SUBVOLUMES if need.filesystem == "btrfs" else ()
+            steps.append(Format(call, need.filesystem, need.label, uuids[need.part], below))
         at += align_up(size, MIB)
     return New(calls, uuids, tuple(creates), tuple(steps))
 

@@ -135,8 +135,13 @@ def _chunk(logical: int, raw: bytes) -> tuple[int, int, int]:
     return logical, own.length, first.place
 
 
-def _tree(volume: Btrfs, address: int, level: int, seen: set[int] | None = None) -> Iterator[Item]:
-    """Yield the records of a tree in order of their keys; every node says where it is and how high it stands, and comes once."""
+def _tree(
+    volume: Btrfs, address: int, level: int, seen: set[int] | None = None, wanted: tuple[int, int] | None = None
+) -> Iterator[Item]:
+    """Yield the records of a tree in order of their keys; every node says where it is and how high it stands, and comes once.
+
+    ``wanted``: an (object, kind); branches that cannot hold it are left out.
+    """
     seen = set() if seen is None else seen
     if level >= DEEPEST or address in seen:
         raise FormatError("A Btrfs tree leads to itself.", "Check the volume with its own utility first.")
@@ -145,15 +150,31 @@ def _tree(volume: Btrfs, address: int, level: int, seen: set[int] | None = None)
     own, size = NODE.of(raw), POINTER.size if level else ITEM.size
     if own.address != address or own.level != level or NODE.size + own.items * size > len(raw):
         raise FormatError(f"The Btrfs node at {address} is damaged.", "Check the volume with its own utility first.")
-    for at in range(NODE.size, NODE.size + own.items * size, size):
+    places = range(NODE.size, NODE.size + own.items * size, size)
+    for at in places if wanted is None or not level else _can_hold(raw, places, wanted):
         if level:
-            yield from _tree(volume, POINTER.of(raw, at).address, level - 1, seen)
+            yield from _tree(volume, POINTER.of(raw, at).address, level - 1, seen, wanted)
             continue
         key, item = KEY.of(raw, at), ITEM.of(raw, at)
         place = NODE.size + item.place
         if place + item.length > len(raw):
             raise FormatError(f"A record of the Btrfs node at {address} is damaged.", "Check it with its own utility first.")
         yield Item(key.object, key.kind, key.offset, raw[at : at + KEY.size], raw[place : place + item.length])
+
+
+def _can_hold(raw: bytes, places: range, wanted: tuple[int, int]) -> Iterator[int]:
+    """A branch holds keys from its own up to the next one's."""
+    keys = [(own.object, own.kind) for own in (KEY.of(raw, at) for at in places)]
+    for number, at in enumerate(places):
+        if keys[number] <= wanted and (number + 1 == len(keys) or keys[number + 1] >= wanted):
+            yield at
+
+
+def records(volume: Btrfs, address: int, level: int, wanted: tuple[int, int] | None) -> Iterator[Item]:
+    """Yield the records of a tree, or only those of one (object, kind): of a large tree only the branches that can hold them are read."""
+    for item in _tree(volume, address, level, wanted=wanted):
+        if wanted is None or (item.object, item.kind) == wanted:
+            yield item
 
 
 def trees(volume: Btrfs) -> Iterator[tuple[int, Iterator[Item]]]:

@@ -1,65 +1,106 @@
-"""An installed Linux-family system on an ext volume: its name, kernels, mount table, its menu's configuration and entry files."""
+"""An installed Linux-family system on a volume: its name, kernels, mount table, its menu's configuration and entry files."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from typing import Protocol
 
 from inkshelf.core.disk import ext
-from inkshelf.core.disk.contents import BootFile, FileKind, SystemRoot
+from inkshelf.core.disk.contents import BootFile, FileKind, FileSystem, SystemRoot
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_signed
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
+from inkshelf.core.value import Value
 from inkshelf.data import exact
 
+NAMED = re.compile(r'^PRETTY_NAME="?([^"\n]*)"?', re.MULTILINE)
+TEXT, MENU, HEAD = 1 << 16, 1 << 18, 4096  # bytes that are read of a small text, of a menu, of a program
 
-def contents(source: ByteSource) -> Contents | None:
+
+class Files(Protocol):
+    """How files are found in a file system: by absolute paths with ``/``."""
+
+    def names(self, path: str) -> Mapping[str, int]:
+        """Return the names in a folder; nothing where there is none."""
+
+    def read(self, path: str, limit: int) -> bytes | None:
+        """Return the first ``limit`` bytes of a file, or ``None``."""
+
+
+class OnExt(Value, frozen=True):
+    """The files of an ext volume."""
+
+    volume: ext.Ext
+
+    def names(self, path: str) -> dict[str, int]:
+        """Return the names in a folder."""
+        number = ext.lookup(self.volume, path)
+        return ext.folder(self.volume, number) if number else {}
+
+    def read(self, path: str, limit: int) -> bytes | None:
+        """Return the first bytes of a file."""
+        number = ext.lookup(self.volume, path)
+        return None if number is None else ext.read_inode(self.volume, number, limit)
+
+
+def on_ext(source: ByteSource) -> Contents | None:
     """Return what an ext volume holds, or ``None`` where it is not one."""
     found = ext.probe(source)
-    return Contents(found, tuple(_linux_files(source)), _linux_root(source)) if found else None
+    volume = ext.open_ext(source) if found else None
+    return with_system(found, OnExt(volume)) if found and volume else None
 
 
-def _linux_root(source: ByteSource) -> SystemRoot | None:
-    volume = ext.open_ext(source)
-    release = ext.lookup(volume, exact("linux", "release_file")) if volume else None
-    if volume is None or release is None:
+def on_btrfs(source: ByteSource) -> Contents | None:
+    """Return what a Btrfs volume holds, or ``None`` where it is not one. One that its own utility must look at first is still a Btrfs."""
+    from inkshelf.core.disk import btrfs, btrfs_files
+    from inkshelf.core.errors import FormatError
+
+    found = btrfs.probe(source)
+    if found is None:
         return None
-    text = ext.read_inode(volume, release, 65536).decode("utf-8", "replace")
-    title = re.search(r'^PRETTY_NAME="?([^"\n]*)"?', text, re.MULTILINE)
-    boot = ext.lookup(volume, exact("linux", "boot_folder"))
-    kernels = (
-        []
-        if boot is None
-        else [n for name, n in ext.folder(volume, boot).items() if name.startswith(exact("linux", "kernel_prefix"))]
-    )
-    signed = any(pe_signed(ext.read_inode(volume, number, 4096)) for number in kernels) if kernels else None
-    return SystemRoot(
-        "linux", shown(title.group(1)) if title else "Linux family", signed, _mounts(volume), kernels=len(kernels)
-    )
+    try:
+        for tree in btrfs_files.subvolumes(source):
+            seen = with_system(found, tree)
+            if seen.holds:
+                return seen
+    except FormatError as error:
+        return Contents(found, fault=f"{error.what} {error.remedy}".strip())
+    return Contents(found)
 
 
-def _linux_files(source: ByteSource) -> Iterator[BootFile]:
-    """The menu's configuration and the entry files on an ext volume: a root, or a boot loader's own partition."""
-    volume = ext.open_ext(source)
-    if volume is None:
-        return
+def with_system(found: FileSystem, files: Files) -> Contents:
+    """Return a file system with the system and the menus that are in it."""
+    return Contents(found, tuple(_menus(files)), _root(files))
+
+
+def _root(files: Files) -> SystemRoot | None:
+    release = files.read(exact("linux", "release_file"), TEXT)
+    if release is None:
+        return None
+    apart = files.read(exact("linux", "release_file_apart"), TEXT) or b""  # where the first one is but a link to it
+    title = next((found for one in (release, apart) if (found := NAMED.search(one.decode("utf-8", "replace")))), None)
+    folder = exact("linux", "boot_folder")
+    kernels = [one for one in files.names(folder) if one.startswith(exact("linux", "kernel_prefix"))]
+    signed = any(pe_signed(files.read(f"{folder}/{one}", HEAD) or b"") for one in kernels) if kernels else None
+    return SystemRoot("linux", shown(title.group(1)) if title else "Linux family", signed, _mounts(files), kernels=len(kernels))
+
+
+def _menus(files: Files) -> Iterator[BootFile]:
+    """The menu's configuration and the entry files: of a root, or of a boot loader's own partition."""
     paths: list[tuple[str, FileKind]] = [(exact("linux", key), "menu-config") for key in ("menu_config", "menu_config_apart")]
     for base in exact("linux", "entry_folders").split():
-        number = ext.lookup(volume, base)
-        names = ext.folder(volume, number) if number else {}
-        paths += [(f"{base}/{name}", "entry") for name in sorted(names) if name.endswith(exact("linux", "entry_ending"))]
+        paths += [
+            (f"{base}/{name}", "entry") for name in sorted(files.names(base)) if name.endswith(exact("linux", "entry_ending"))
+        ]
     for path, kind in paths:
-        number = ext.lookup(volume, path)
-        if number is not None and shown(path) == path:
-            content = ext.read_inode(volume, number, 1 << 18)
+        content = files.read(path, MENU) if shown(path) == path else None
+        if content is not None:
             yield menu_file(path, kind, content)
 
 
-def _mounts(volume: ext.Ext) -> tuple[tuple[str, str], ...]:
-    node = ext.lookup(volume, exact("linux", "mount_table"))
-    if node is None:
-        return ()
-    lines = ext.read_inode(volume, node, 65536).decode("utf-8", "replace").splitlines()
+def _mounts(files: Files) -> tuple[tuple[str, str], ...]:
+    lines = (files.read(exact("linux", "mount_table"), TEXT) or b"").decode("utf-8", "replace").splitlines()
     fields = [line.split() for line in lines if line.strip() and not line.lstrip().startswith("#")]
     return tuple((shown(one[0]), shown(one[1])) for one in fields if len(one) >= 2)

@@ -43,19 +43,20 @@ def probe(source: ByteSource, known_guids: tuple[str, ...] = ()) -> Contents:
     return Contents(FileSystem("damaged", source.size), fault=fault) if fault else Contents()
 
 
-def physical_volume(source: ByteSource) -> FileSystem | None:
-    """Return an LVM physical volume with what its logical volumes hold, or ``None`` where it is not one."""
+def physical_volume(source: ByteSource) -> Contents | None:
+    """Return an LVM physical volume with what its logical volumes hold, the first system in one of them, and its menus; ``None`` where it is not one."""
     from inkshelf.core.disk import lvm
 
     pv = lvm.open_pv(source)
     if pv is None:
         return None
-    held = []
+    held, found = [], Contents()
     for name, own, data, whole in lvm.logical_volumes(pv, source):
-        system = probe(data).filesystem if whole and not isinstance(source, lvm.Mapped) else None
-        facts = (system.kind, system.label, system.uuid) if system else ("", "", own)
+        seen = probe(data) if whole and not isinstance(source, lvm.Mapped) else Contents()
+        facts = (seen.filesystem.kind, seen.filesystem.label, seen.filesystem.uuid) if seen.filesystem else ("", "", own)
         held.append(Inside(name, data.size, *facts))
-    return lvm.facts(pv, tuple(held))
+        found = seen if seen.holds and not found.holds else found
+    return Contents(lvm.facts(pv, tuple(held)), found.boot_files, found.holds)
 
 
 def pe_signed(head: bytes) -> bool:

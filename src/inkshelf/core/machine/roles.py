@@ -45,8 +45,8 @@ def role_of(volume: Volume, *, removable: bool = False) -> Role:
     key = type_key(volume.type_id)
     if is_esp(volume) or key in {"linux_extended_boot", "bios_boot"}:
         return "startup"
-    if volume.holds:
-        return "system"
+    if volume.holds and not (volume.filesystem and volume.filesystem.kind == "lvm"):
+        return "system"  # what a group holds, it holds beside other things
     if key in _BY_TYPE:
         return _BY_TYPE[key]
     kind = volume.filesystem.kind if volume.filesystem else ""
@@ -63,11 +63,21 @@ def role_of(volume: Volume, *, removable: bool = False) -> Role:
 
 
 def root_uuid(volume: Volume) -> str:
-    """Return the UUID that menus and mount tables call a system's root by: that of the file system, inside where it lies in a container."""
+    """Return the UUID that menus and mount tables call a system's root by: that of the file system, inside where it lies in a container.
+
+    Which of several inside it is, its own mount table says; where that names no UUID, the one that is called root.
+    """
     system = volume.filesystem
     if system is None:
         return ""
-    return next((one.uuid for one in system.inside if one.name == "root" and one.uuid), system.uuid).lower()
+    said = {
+        what.removeprefix("UUID=").strip('"').lower()
+        for what, where in (volume.holds.mounts if volume.holds else ())
+        if where == "/"
+    }
+    named = [one.uuid for one in system.inside if one.uuid and one.uuid.lower() in said]
+    named += [one.uuid for one in system.inside if one.name == "root" and one.uuid]
+    return (named or [system.uuid])[0].lower()
 
 
 def own_uuids(volume: Volume) -> frozenset[str]:

@@ -159,7 +159,9 @@ def figures(reading: Reading) -> Figures:
     made = sheet(reading, known)
     planned = reading.plan.planned
     free = {
-        volume.call: shown_free(planned, volume) for _, volume in planned.volumes() if volume.holds and volume.used is not None
+        volume.call: shown_free(planned, volume)
+        for _, volume in planned.volumes()
+        if volume.holds and volume.used is not None and not _contained(volume)
     }
     bad = {one.key for one in mishaps(planned)} - {"none"}
     outcomes = [one for one in reading.after if one.mishap in bad]
@@ -174,6 +176,11 @@ def figures(reading: Reading) -> Figures:
         survives=sum(one.starts for one in outcomes),
         starts=len(outcomes),
     )
+
+
+def _contained(volume: Volume) -> bool:
+    """How full a volume in a container is, its container does not tell."""
+    return bool(volume.filesystem and volume.filesystem.inside)
 
 
 def shown_free(machine: Machine, system: Volume) -> int:

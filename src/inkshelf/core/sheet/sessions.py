@@ -25,6 +25,7 @@ from inkshelf.core.steps.kinds import (
     Delete,
     Enclose,
     FillContainer,
+    FillGroup,
     Format,
     Grow,
     Install,
@@ -81,6 +82,7 @@ def places(step: object, scene: Scene) -> tuple[str, ...]:
 @places.register(Delete)
 @places.register(Enclose)
 @places.register(FillContainer)
+@places.register(FillGroup)
 @places.register(Grow)
 @places.register(Install)
 @places.register(Label)

@@ -1,13 +1,14 @@
-"""Steps that fill a container which nobody reads without its key: a person does them where it is unlocked."""
+"""Steps that fill a container: one that nobody reads without its key, by a person where it is unlocked; a volume group."""
 
 from typing import ClassVar
 
 from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.disk.lvm_extents import DATA_START, EXTENT
 from inkshelf.core.errors import StepError
-from inkshelf.core.machine.state import Inside, Machine
+from inkshelf.core.machine.state import Inside, Machine, Volume
 from inkshelf.core.size import binary
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
+from inkshelf.core.steps.reshaping import MakeLogical
 from inkshelf.core.texts import Call, KeyOrNone
 from inkshelf.core.value import replace
 
@@ -46,7 +47,33 @@ class FillContainer(StepBase, frozen=True, tag="fill-container"):
         return machine.with_volume(self.call, lambda one: replace(one, filesystem=replace(system, inside=self.holds)))
 
 
-def room_inside(size: int, *, grouped: bool) -> int:
-    """Return the bytes that a LUKS2 container of ``size`` holds (its header takes 16 MiB); ``grouped``: in whole extents of a group."""
-    left = max(0, size - kind_of("luks").payload)
+class FillGroup(StepBase, frozen=True, tag="fill-group"):
+    """Make logical volumes with file systems in the fresh volume group of an LVM physical volume. Sizes in bytes, whole extents."""
+
+    actor: ClassVar[Actor] = "bench"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    holds: tuple[Inside, ...]
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the physical volume with the logical ones in it, one behind the other."""
+        for one in self.holds:
+            machine = MakeLogical(self.call, one.name, one.size_bytes).apply(machine)
+            kind = kind_of(one.kind)
+            if kind.fresh is None or kind.container or one.size_bytes < kind.smallest:
+                raise StepError(f"{kind.title} cannot be made in {one.name}.", "Choose ext4, or more room.")
+        made = {one.name: one for one in self.holds}
+
+        def filled(volume: Volume) -> Volume:
+            assert volume.filesystem is not None  # noqa: S101 - the steps before looked
+            inside = tuple(made.get(one.name, one) for one in volume.filesystem.inside)
+            return replace(volume, filesystem=replace(volume.filesystem, inside=inside))
+
+        return machine.with_volume(self.call, filled)
+
+
+def room_inside(size: int, *, grouped: bool, payload: int = kind_of("luks").payload) -> int:
+    """Return the bytes that a container of ``size`` holds behind its header (``payload``; LUKS2: 16 MiB); ``grouped``: in whole extents of a group."""
+    left = max(0, size - payload)
     return max(0, left - DATA_START) // EXTENT * EXTENT if grouped else left

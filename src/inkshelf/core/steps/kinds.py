@@ -8,6 +8,7 @@ import typing
 
 from inkshelf.core.steps.base import TRAITS, StepBase
 from inkshelf.core.steps.containers import FillContainer as FillContainer
+from inkshelf.core.steps.containers import FillGroup as FillGroup
 from inkshelf.core.steps.firmware import AddEntry as AddEntry
 from inkshelf.core.steps.firmware import SetOrder as SetOrder
 from inkshelf.core.steps.firmware import SetSecureBoot as SetSecureBoot

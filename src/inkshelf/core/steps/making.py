@@ -17,6 +17,10 @@ LARGEST_FILE = 64 << 10
 NT_TITLE = "NT family"  # what a reader can tell of a system of that family
 
 
+SUBVOLUMES = ("@", "@home")
+"""What a system on a Btrfs of its own is mounted from: root, and home."""
+
+
 class Format(StepBase, frozen=True, tag="format"):
     """Make a file system in a volume; what was in it is given up.
 
@@ -97,7 +101,12 @@ class Install(StepBase, frozen=True, tag="install"):
         for call in self.inside():
             if volume_of(machine, call)[1].filesystem is None:
                 raise StepError(f"{call} has no file system yet.", "Format it before installing.")
-        holds = SystemRoot(self.family, self.title, self.kernel_signed, self.mounts, kernels=0 if self.boot else 1)
+        root = volume_of(machine, self.call)[1].filesystem
+        seen = not self.boot or (
+            root is not None and kind_of(root.kind).encrypted
+        )  # a kernel elsewhere is read with its own volume
+        signed = self.kernel_signed if seen else None
+        holds = SystemRoot(self.family, self.title, signed, self.mounts, kernels=0 if self.boot else 1)
         if self.family == "nt":
             holds = SystemRoot("nt", NT_TITLE, kernel_signed=True)
         machine = machine.with_volume(
@@ -199,6 +208,6 @@ def with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Mach
 
 def fuller(system: FileSystem | None, more: int) -> FileSystem | None:
     """Return the file system with ``more`` bytes in use, never more than it has."""
-    if system is None or system.used_bytes is None:
-        return system
+    if system is None or system.used_bytes is None or kind_of(system.kind).container:
+        return system  # of a container its volumes are in use, however full they are
     return replace(system, used_bytes=max(0, min(system.size_bytes, system.used_bytes + more)))

@@ -27,11 +27,9 @@ def _fresh(size: int, label: str, uuid: str, sector: int) -> FileSystem:
 
 
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
-    from inkshelf.core.disk import btrfs
-    from inkshelf.core.disk.probe import Contents
+    from inkshelf.core.disk.linux_system import on_btrfs
 
-    found = btrfs.probe(source)
-    return Contents(found) if found else None
+    return on_btrfs(source)
 
 
 def _make(make: Make) -> tuple[str, ...]:

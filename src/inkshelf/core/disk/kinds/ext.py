@@ -103,9 +103,9 @@ def _resized(system: FileSystem, size: int) -> FileSystem:
 
 
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
-    from inkshelf.core.disk.linux_system import contents
+    from inkshelf.core.disk.linux_system import on_ext
 
-    return contents(source)
+    return on_ext(source)
 
 
 def _make(make: Make) -> tuple[str, ...]:

@@ -37,10 +37,9 @@ def _resized(system: FileSystem, size: int) -> FileSystem:
 
 
 def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
-    from inkshelf.core.disk.probe import Contents, physical_volume
+    from inkshelf.core.disk.probe import physical_volume
 
-    found = physical_volume(source)
-    return Contents(found) if found else None
+    return physical_volume(source)
 
 
 def _identity(seed: str, purpose: str) -> str:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import shlex
 
+from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.people import installed
 from inkshelf.core.size import grouped
 from inkshelf.core.steps.kinds import Install, Regenerate
-from inkshelf.core.steps.making import WriteFile
+from inkshelf.core.steps.making import SUBVOLUMES, WriteFile
 from inkshelf.data import exact
 
 MOUNT_OPTIONS = {
@@ -23,10 +24,20 @@ MOUNT_OPTIONS = {
 
 def mount_lines(mounts: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
     """Return one line of a mount table for each (what, where), parents before what is mounted in them."""
+    inside = in_subvolumes(mounts)
     return tuple(
-        f"{what} {where} {MOUNT_OPTIONS.get(where, 'auto defaults')} 0 {1 if where == '/' else 2 if where.startswith('/') else 0}"
+        f"{what} {where} btrfs subvol={inside[where]} 0 0"
+        if where in inside
+        else f"{what} {where} {MOUNT_OPTIONS.get(where, 'auto defaults')} 0 {1 if where == '/' else 2 if where.startswith('/') else 0}"
         for what, where in mounts
     )
+
+
+def in_subvolumes(mounts: tuple[tuple[str, str], ...]) -> dict[str, str]:
+    """Return what is mounted from which subvolume: where root and home are of one file system, each has one of its own."""
+    by_place = {where: what for what, where in mounts}
+    one = "/home" in by_place and by_place.get("/") == by_place["/home"]
+    return dict(zip(("/", "/home"), SUBVOLUMES, strict=True)) if one else {}
 
 
 @told.register
@@ -38,14 +49,43 @@ def _install(step: Install, scene: Scene) -> Words:
     kernels = f", kernels on {step.boot}" if step.boot else ""
     return Words(
         "Install",
-        f"Install {step.title} by hand-made partitions: root {'in' if step.unlocks else 'on'} {step.call}{kernels}, loader on {loader}",
-        (("mount", mounts), ("loader goes to", goes_to), *_unlocked(step), *_waking(step, scene)),
+        f"Install {step.title} by hand-made partitions: root {'in' if _contained(step, scene) else 'on'} {step.call}{kernels}, loader on {loader}",
+        (
+            ("mount", mounts),
+            ("loader goes to", goes_to),
+            *_unlocked(step),
+            *_grouped(step, scene),
+            *_subvolumed(step),
+            *_waking(step, scene),
+        ),
         f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines below, and nothing by device name.",
         f"Format nothing but what this sheet formats; the loader goes to {loader} and nowhere else.",
         paste=mount_lines(step.mounts),
         into=exact("linux", "mount_table"),
         minutes=installed(step),
     )
+
+
+def _contained(step: Install, scene: Scene) -> bool:
+    place = scene.at(step.call)
+    return bool(place and place[1].filesystem and KINDS[place[1].filesystem.kind].container)
+
+
+def _grouped(step: Install, scene: Scene) -> tuple[tuple[str, str], ...]:
+    """Without the group's own tools in its first image a system does not find its root; an installer that knows groups brings them."""
+    place = scene.at(step.call)
+    if not place or not place[1].filesystem or place[1].filesystem.kind != "lvm":
+        return ()
+    return (("the new system needs the package", exact("linux", "group_package")),)
+
+
+def _subvolumed(step: Install) -> tuple[tuple[str, str], ...]:
+    """Without its word the kernel mounts the top of the Btrfs, where no system lies."""
+    inside = in_subvolumes(step.mounts)
+    if not inside:
+        return ()
+    words = ", ".join(f"{name} is mounted as {where}" for where, name in inside.items())
+    return (("subvolumes", words), ("a kernel's word", exact("linux", "root_subvolume").format(name=inside["/"])))
 
 
 def _unlocked(step: Install) -> tuple[tuple[str, str], ...]:
