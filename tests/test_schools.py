@@ -26,7 +26,9 @@ from inkshelf.core.errors import FormatError, PlanError
 from inkshelf.core.machine.state import Disk, Firmware, Machine, Table, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.candidates import figures
 from inkshelf.core.sheet.telling.installing import mount_lines
+from inkshelf.core.sheet.telling.people import free_of
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import FillContainer, FillGroup, Format, Install, Mount
@@ -87,6 +89,26 @@ def logical(physical: Path, name: str, path: Path) -> Path:
         return cut_out(image, Volume("", 1, start, segment.extent_count * EXTENT, ""), path)
 
 
+def free_for_people(path: Path) -> int:
+    """What an ext volume shows as free, by a base utility."""
+    said = subprocess.run(["dumpe2fs", "-h", path], capture_output=True, text=True, check=True).stdout
+    blocks = {line.split(":")[0]: line.split(":")[1].strip() for line in said.splitlines() if line.count(":") == 1}
+    return (int(blocks["Free blocks"]) - int(blocks["Reserved block count"])) * int(blocks["Block size"])
+
+
+@pytest.mark.parametrize(
+    "said", [{"home": "lvm"}, {"home": "lvm", "encryption": "all"}, {"home": "apart", "encryption": "root"}]
+)
+def test_a_way_says_what_a_system_in_a_container_will_show(two: Job, said: dict[str, str]) -> None:
+    job = wanting(two, ("own-disk", said))
+    planned = read(job).plan.planned
+    assert set(figures(read(job)).free) == {"S1", "K1"}
+    plain = wanting(two, ("own-disk", {"home": "apart"}))
+    other = figures(read(plain)).free["S2"]
+    assert abs(figures(read(job)).free["K1"] - other) < 2 * GIB, "as much as without a container, but for its kernels' volume"
+    assert free_of(planned.find("K1")[1]) > 0
+
+
 def test_a_system_in_a_group_is_really_there_and_read_by_others(two: Job, tmp_path: Path) -> None:
     job = wanting(two, ("own-disk", {"home": "lvm", "share": "ntfs", "size": "70GiB"}))
     report = ink(answered(job), tmp_path / "bench")
@@ -99,6 +121,12 @@ def test_a_system_in_a_group_is_really_there_and_read_by_others(two: Job, tmp_pa
     said = subprocess.run(["debugfs", "-R", "cat /etc/fstab", root], capture_output=True, text=True, check=True).stdout
     lines = mount_lines(next(one for one in job.steps if isinstance(one, Install)).mounts)
     assert all(line in said for line in lines)
+    home = logical(physical, "home", tmp_path / "home")
+    step = next(one for one in job.steps if isinstance(one, Install))
+    shown = free_of(planned)
+    assert abs(sum(map(free_for_people, (root, home))) - step.installed_bytes - shown) < shown // 50, (
+        "what its own system will show"
+    )
     assert "/srv/shared" in said, "the shared volume's line went into the root that lies in the group"
     assert read(job).after[0].starts
     assert "not read" not in " ".join(one.detail for one in report.checks if one.what.startswith("K1"))

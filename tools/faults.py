@@ -271,7 +271,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "at = where.address",
         "schools",
     ),
-    ("core/steps/making.py", " or kind_of(system.kind).container:", ":", "schools"),
+    ("core/steps/making.py", "if one.uuid == root and", "if", "schools"),
     ("core/sheet/telling/installing.py", "btrfs subvol={inside[where]}", "btrfs subvol=@", "schools"),
     ("core/disk/probe.py", "found.boot_files, found.holds)", "found.boot_files)", "schools"),
     ("bench/grouping.py", "bring_back(fd, group, size, start)", "pass", "schools"),

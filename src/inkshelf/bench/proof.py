@@ -82,6 +82,7 @@ def _exact(system: FileSystem | None) -> FileSystem | None:
     return replace(
         system,
         used_bytes=None,
+        inside=tuple(replace(one, used_bytes=None) for one in system.inside),
         smallest_bytes=None,
         smallest_why="",
         pinned_bytes=None,

@@ -13,13 +13,17 @@ FileKind = Literal["nt-loader", "nt-boot-data", "first-stage", "menu", "menu-con
 
 
 class Inside(Value, frozen=True):
-    """Something that a container holds: a logical volume, with what is in it. ``kind`` is empty where that is not known."""
+    """Something that a container holds: a logical volume, with what is in it. ``kind`` is empty where that is not known.
+
+    ``used_bytes``: what its file system has in use (``None``: not known).
+    """
 
     name: Line
     size_bytes: Count
     kind: KeyOrNone = ""
     label: Line = ""
     uuid: Line = ""
+    used_bytes: Count | None = None
 
 
 class FileSystem(Value, frozen=True):

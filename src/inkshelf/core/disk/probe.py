@@ -53,7 +53,8 @@ def physical_volume(source: ByteSource) -> Contents | None:
     held, found = [], Contents()
     for name, own, data, whole in lvm.logical_volumes(pv, source):
         seen = probe(data) if whole and not isinstance(source, lvm.Mapped) else Contents()
-        facts = (seen.filesystem.kind, seen.filesystem.label, seen.filesystem.uuid) if seen.filesystem else ("", "", own)
+        inner = seen.filesystem
+        facts = (inner.kind, inner.label, inner.uuid, inner.used_bytes) if inner else ("", "", own, None)
         held.append(Inside(name, data.size, *facts))
         found = seen if seen.holds and not found.holds else found
     return Contents(lvm.facts(pv, tuple(held)), found.boot_files, found.holds)

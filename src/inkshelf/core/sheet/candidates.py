@@ -161,7 +161,7 @@ def figures(reading: Reading) -> Figures:
     free = {
         volume.call: shown_free(planned, volume)
         for _, volume in planned.volumes()
-        if volume.holds and volume.used is not None and not _contained(volume)
+        if volume.holds and free_of(volume) is not None
     }
     bad = {one.key for one in mishaps(planned)} - {"none"}
     outcomes = [one for one in reading.after if one.mishap in bad]
@@ -178,18 +178,13 @@ def figures(reading: Reading) -> Figures:
     )
 
 
-def _contained(volume: Volume) -> bool:
-    """How full a volume in a container is, its container does not tell."""
-    return bool(volume.filesystem and volume.filesystem.inside)
-
-
 def shown_free(machine: Machine, system: Volume) -> int:
     """Return what a finished system shows as free, its own home counted in: a share of ext is kept for the administrator."""
     uuids = {
         what.removeprefix("UUID=").lower() for what, where in (system.holds.mounts if system.holds else ()) if where == "/home"
     }
     own = [one for _, one in machine.volumes() if one.filesystem and one.filesystem.uuid.lower() in uuids]
-    return sum(free_of(one) for one in (system, *own))
+    return sum(free_of(one) or 0 for one in (system, *own))
 
 
 def choose(job: Job, key: str, because: str) -> Job:

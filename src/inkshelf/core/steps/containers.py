@@ -44,7 +44,8 @@ class FillContainer(StepBase, frozen=True, tag="fill-container"):
             raise StepError(f"{binary(wanted)} do not fit into {self.call}: {binary(room)} are inside.", "Choose less.")
         if self.group and any(one.size_bytes % EXTENT for one in self.holds):
             raise StepError(f"A logical volume has whole extents of {binary(EXTENT)}.", "Choose a multiple.")
-        return machine.with_volume(self.call, lambda one: replace(one, filesystem=replace(system, inside=self.holds)))
+        held = tuple(_fresh(one) for one in self.holds)
+        return machine.with_volume(self.call, lambda one: replace(one, filesystem=replace(system, inside=held)))
 
 
 class FillGroup(StepBase, frozen=True, tag="fill-group"):
@@ -63,7 +64,7 @@ class FillGroup(StepBase, frozen=True, tag="fill-group"):
             kind = kind_of(one.kind)
             if kind.fresh is None or kind.container or one.size_bytes < kind.smallest:
                 raise StepError(f"{kind.title} cannot be made in {one.name}.", "Choose ext4, or more room.")
-        made = {one.name: one for one in self.holds}
+        made = {one.name: _fresh(one) for one in self.holds}
 
         def filled(volume: Volume) -> Volume:
             assert volume.filesystem is not None  # noqa: S101 - the steps before looked
@@ -71,6 +72,12 @@ class FillGroup(StepBase, frozen=True, tag="fill-group"):
             return replace(volume, filesystem=replace(volume.filesystem, inside=inside))
 
         return machine.with_volume(self.call, filled)
+
+
+def _fresh(one: Inside) -> Inside:
+    """With what a new file system of its kind has in use by itself."""
+    make = kind_of(one.kind).fresh if one.kind else None
+    return replace(one, used_bytes=make(one.size_bytes, one.label, one.uuid, 512).used_bytes) if make else one
 
 
 def room_inside(size: int, *, grouped: bool, payload: int = kind_of("luks").payload) -> int:

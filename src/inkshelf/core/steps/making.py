@@ -109,13 +109,24 @@ class Install(StepBase, frozen=True, tag="install"):
         holds = SystemRoot(self.family, self.title, signed, self.mounts, kernels=0 if self.boot else 1)
         if self.family == "nt":
             holds = SystemRoot("nt", NT_TITLE, kernel_signed=True)
-        machine = machine.with_volume(
-            self.call, lambda one: replace(one, holds=holds, filesystem=fuller(one.filesystem, self.installed_bytes))
-        )
+        machine = machine.with_volume(self.call, lambda one: replace(one, holds=holds, filesystem=self._fuller(one.filesystem)))
         if self.code_on:
             disk = machine.disk(self.code_on)
             machine = machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True)))
         return with_files(machine, self.esp, self.files) if self.esp else machine
+
+    def _fuller(self, system: FileSystem | None) -> FileSystem | None:
+        """Of a container its volumes are in use, however full they are: the one with the root is fuller."""
+        if system is None or not kind_of(system.kind).container:
+            return fuller(system, self.installed_bytes)
+        root = next((what.removeprefix("UUID=") for what, where in self.mounts if where == "/"), "")
+        inside = tuple(
+            replace(one, used_bytes=min(one.size_bytes, one.used_bytes + self.installed_bytes))
+            if one.uuid == root and one.used_bytes is not None
+            else one
+            for one in system.inside
+        )
+        return replace(system, inside=inside)
 
 
 class Regenerate(StepBase, frozen=True, tag="regenerate"):
@@ -208,6 +219,6 @@ def with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Mach
 
 def fuller(system: FileSystem | None, more: int) -> FileSystem | None:
     """Return the file system with ``more`` bytes in use, never more than it has."""
-    if system is None or system.used_bytes is None or kind_of(system.kind).container:
-        return system  # of a container its volumes are in use, however full they are
+    if system is None or system.used_bytes is None:
+        return system
     return replace(system, used_bytes=max(0, min(system.size_bytes, system.used_bytes + more)))

@@ -327,16 +327,27 @@ def _prove(step: Prove, scene: Scene) -> Words:
 
 def _free_words(volume: Volume | None) -> tuple[tuple[str, str], ...]:
     """What the system will say is free: ext keeps a share for the administrator."""
-    return (("free space it shows, about", binary(free_of(volume))),) if volume and volume.used is not None else ()
+    free = free_of(volume) if volume else None
+    return (("free space it shows, about", binary(free)),) if free is not None else ()
 
 
-def free_of(volume: Volume) -> int:
-    """Return the bytes that its own system shows as free in a volume; 0 where the use is not known."""
+def free_of(volume: Volume) -> int | None:
+    """Return the bytes that its own system shows as free in a volume, in a container in what it mounts of it; ``None`` where the use is not known."""
     system = volume.filesystem
-    if system is None or system.used_bytes is None:
-        return 0
-    kept = system.size_bytes // ROOT_SHARE if system.kind.startswith("ext") else 0
-    return max(0, system.size_bytes - system.used_bytes - kept)
+    if system is None:
+        return None
+    if not KINDS[system.kind].container:
+        return _free(system.kind, system.size_bytes, system.used_bytes)
+    mounted = {
+        what.removeprefix("UUID=") for what, where in (volume.holds.mounts if volume.holds else ()) if where.startswith("/")
+    }
+    each = [_free(one.kind, one.size_bytes, one.used_bytes) for one in system.inside if one.uuid in mounted]
+    return sum(one or 0 for one in each) if each and None not in each else None
+
+
+def _free(kind: str, size: int, used: int | None) -> int | None:
+    kept = size // ROOT_SHARE if kind.startswith("ext") else 0
+    return None if used is None else max(0, size - used - kept)
 
 
 def installed(step: Install) -> float:
