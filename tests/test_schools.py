@@ -27,7 +27,7 @@ from inkshelf.core.machine.state import Disk, Firmware, Machine, Table, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.candidates import figures
-from inkshelf.core.sheet.telling.installing import mount_lines
+from inkshelf.core.sheet.telling.mounts import mount_lines
 from inkshelf.core.sheet.telling.people import free_of
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.fold import fold
@@ -107,6 +107,15 @@ def test_a_way_says_what_a_system_in_a_container_will_show(two: Job, said: dict[
     other = figures(read(plain)).free["S2"]
     assert abs(figures(read(job)).free["K1"] - other) < 2 * GIB, "as much as without a container, but for its kernels' volume"
     assert free_of(planned.find("K1")[1]) > 0
+
+
+@pytest.mark.parametrize("home", ["together", "apart", "subvolumes", "lvm"])
+def test_no_way_shows_more_room_than_its_volumes_have(two: Job, home: str) -> None:
+    reading = read(wanting(two, ("own-disk", {"home": home})))
+    shown = {call: free for call, free in figures(reading).free.items() if call != "S1"}
+    room = sum(one.size for one in reading.plan.planned.disk("B").volumes)
+    assert len(shown) == 1
+    assert room * 7 // 10 < next(iter(shown.values())) < room
 
 
 def test_a_system_in_a_group_is_really_there_and_read_by_others(two: Job, tmp_path: Path) -> None:

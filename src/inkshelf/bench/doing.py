@@ -52,6 +52,7 @@ from inkshelf.core.steps.kinds import (
     SetSecureBoot,
     Shrink,
     Stage,
+    TypeIn,
     WriteStartCode,
 )
 from inkshelf.core.steps.making import WriteFile
@@ -66,7 +67,8 @@ def do(step: Any, hands: Hands, before: Machine, after: Machine) -> None:
 @do.register(Confirm)
 @do.register(FillContainer)
 @do.register(Prove)
-def _person(step: Confirm | FillContainer | Prove, hands: Hands, before: Machine, after: Machine) -> None:
+@do.register(TypeIn)
+def _person(step: Confirm | FillContainer | Prove | TypeIn, hands: Hands, before: Machine, after: Machine) -> None:
     """What a person makes sure of leaves no bytes, and into a container without its key nothing can be put."""
 
 

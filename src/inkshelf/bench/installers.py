@@ -9,7 +9,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import btrfs, ext, fat, ntfs
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.machine.state import BootFile, Volume
-from inkshelf.core.sheet.telling.installing import in_subvolumes, mount_lines
+from inkshelf.core.sheet.telling.mounts import in_subvolumes, mount_lines
 from inkshelf.core.steps.kinds import Install, Regenerate
 from inkshelf.data import exact
 

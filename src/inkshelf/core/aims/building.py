@@ -29,12 +29,13 @@ class Site(Value, frozen=True):
 
 
 class Work(Value, frozen=True):
-    """The steps of one system: volumes, the installation, then what makes it known to firmware and menus."""
+    """The steps of one system: volumes, the installation, then what makes it known to firmware and menus. ``group``: it lies in that volume group."""
 
     new: New
     making: tuple[Step, ...]
     install: Install
     entering: tuple[Step, ...]
+    group: str = ""
 
 
 def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], sizes: dict[str, int], *, fallback: bool) -> Work:
@@ -59,7 +60,9 @@ def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], si
     if layout.home == "subvolumes" and kind.family == "linux":
         done = replace(done, mounts=with_home(done.mounts))
     known = entered(site.machine, disk, kind, startup)
-    return Work(new, (*making, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known))
+    grouped = kind.family == "linux" and (layout.encryption == "all" or (layout.encryption == "none" and layout.home == "lvm"))
+    group = f"{kind.folder}{layout.mark}" if grouped else ""
+    return Work(new, (*making, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known), group)
 
 
 def with_home(mounts: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:

@@ -3,7 +3,7 @@
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
-from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
+from inkshelf.core.aims.building import Site, Work, built, mounted_everywhere, share_need
 from inkshelf.core.aims.owning import Share, new_table, the_disk
 from inkshelf.core.aims.safety import (
     Others,
@@ -32,6 +32,7 @@ from inkshelf.core.aims.systems import (
     swap_question,
     system_question,
 )
+from inkshelf.core.aims.typing import By, by_question, refuse_untyped, typed
 from inkshelf.core.aims.volumes import lead
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, stretches
@@ -40,7 +41,7 @@ from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB, align_down, align_up, binary
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import Confirm, Enclose, Prove, Step
+from inkshelf.core.steps.kinds import Confirm, Enclose, Prepare, Prove, Regenerate, Step
 from inkshelf.core.texts import Count, Key, Letter
 from inkshelf.core.value import replace
 
@@ -69,6 +70,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
     share: Share = "none"
     size_bytes: Count | None = None
     encryption: Encryption = "none"
+    by: By = "installer"
     others: Others = "hide"
 
     def sentence(self, found: Machine) -> str:
@@ -96,6 +98,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
             home_question(anew=True),
             swap_question(found),
             encryption_question(),
+            by_question(),
             share_question("Files that all systems share"),
             others_question(),
         )
@@ -155,6 +158,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
         kinds, layouts, groups = self._ordered(), self._layouts(found), self._by_system(found)
         given = [*taken, *found.calls()]
         last_new = None
+        later: list[Step] = []
         for number, (kind, layout, group) in enumerate(zip(kinds, layouts, groups, strict=True)):
             now = fold(found, tuple(steps)).planned
             work = built(
@@ -166,15 +170,26 @@ class Clean(AimBase, frozen=True, tag="clean"):
                 fallback=number == 0,
             )
             given += [one.call for one in work.new.create]
-            steps += [*work.making, *([] if number else [Confirm("summary")]), work.install, *work.entering]
+            waits = [one for one in work.entering if self.by == "typed" and isinstance(one, Prepare | Regenerate)]
+            steps += [*work.making, *self._installing(kind, work, first=not number)]
+            steps += [one for one in work.entering if one not in waits]
+            later += waits  # what is done in a new system itself waits until all of them are typed: one start less for each
             last_new = work.new
-        steps += [*show, *forgotten(found, lost)]
+        steps += [*later, *show, *forgotten(found, lost)]
         steps += mounted_everywhere(fold(found, tuple(steps)).planned, last_new) if last_new else []
         now = fold(found, tuple(steps)).planned
         steps += [Prove(one.call, "new") for one in now.disk(disk.id).volumes if one.holds]
         steps += [*proved(found, lost), *resumed(found, lost)]
         steps += [Confirm("clock")] if clocks_differ(now) else []
         return identified((*steps, Confirm("tidy")), self.id)
+
+    def _installing(self, kind: Profile, work: Work, *, first: bool) -> list[Step]:
+        """Who puts a system there: its installer, or a person, line by line."""
+        if self.by == "installer" or kind.family != "linux":
+            return [*([Confirm("summary")] if first else []), work.install]
+        refuse_untyped(kind)
+        before, install, after = typed(work.install, work.group)
+        return [*before, install, *after]
 
     def _spread(self, disk: Disk, found: Machine, seed: str) -> tuple[dict[str, int], list[Fit], list[Step]]:
         """The size of every volume, where each system's stretch begins, and the extended partition where an MBR needs one."""

@@ -126,7 +126,7 @@ class InFile(AimBase, frozen=True, tag="in-file"):
         """The full size must stay free beside the page file and the owner's reserve, for a growing file too."""
         system, room = host.filesystem, room_of(kind.key, apart=False)
         if system is None or system.used_bytes is None:
-            raise PlanError(f"How full {host.call} is, is not known.", "Take an image in, or say it: know used:…")
+            raise PlanError(f"How full {host.call} is, is not known.", "Take an image in, or say it under Intake.")
         reserve = reserve_size(system.used_bytes) - system.used_bytes
         page = found.ram_bytes or 8 * GIB
         most = align_down(max(0, system.size_bytes - system.used_bytes - reserve - page), MIB)

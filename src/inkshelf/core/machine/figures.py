@@ -77,6 +77,7 @@ FIELDS: dict[str, tuple[str, Callable[[object], str]]] = {
     "finds_others": ("its menu looks for other systems by itself", _yes_no),
     "divides": ("ways its installer divides the disk", _some_of("divider", "gap", "partition", "disk", "hand", "typed")),
     "takes_esp": ("EFI system partition it takes", _one_of("first", "same-disk", "asked", "none")),
+    "typed_with": ("tools of its packages, where it is installed by commands", _one_of("none", "deb")),
     "restarts": ("restarts on the way", _whole),
     "minutes": ("minutes it takes", _whole),
     "automatic": (

@@ -38,6 +38,7 @@ class Profile(Value, frozen=True):
     finds_others: bool
     divides: tuple[str, ...]
     takes_esp: str
+    typed_with: str
     restarts: int
     minutes: int
     automatic: tuple[str, ...]

@@ -183,7 +183,8 @@ def shown_free(machine: Machine, system: Volume) -> int:
     uuids = {
         what.removeprefix("UUID=").lower() for what, where in (system.holds.mounts if system.holds else ()) if where == "/home"
     }
-    own = [one for _, one in machine.volumes() if one.filesystem and one.filesystem.uuid.lower() in uuids]
+    others = (one for _, one in machine.volumes() if one.call != system.call and one.filesystem)
+    own = [one for one in others if one.filesystem and one.filesystem.uuid.lower() in uuids]
     return sum(free_of(one) or 0 for one in (system, *own))
 
 

@@ -51,6 +51,7 @@ from inkshelf.core.steps.kinds import (
     Shrink,
     Stage,
     Step,
+    TypeIn,
     WriteStartCode,
 )
 from inkshelf.core.steps.making import WriteFile
@@ -91,6 +92,7 @@ def places(step: object, scene: Scene) -> tuple[str, ...]:
 @places.register(NewTable)
 @places.register(Renew)
 @places.register(RepairTable)
+@places.register(TypeIn)
 @places.register(WriteFile)
 def _live(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE,)
@@ -237,7 +239,9 @@ class _Work:
         self.changed = self.changed or step.writes in {"table", "inside"}
         if isinstance(step, Prepare) and step.what == "fast_startup_off":
             self.place, self.down = OFF, True
-        if isinstance(step, Install):
+        if isinstance(step, Install) and step.typed:
+            self.new = step.call
+        elif isinstance(step, Install):
             self.number += profile(step.profile).restarts if step.profile in table("profiles") else 1
             self.place = self.new = step.call
             self.changed = False

@@ -41,6 +41,7 @@ from inkshelf.core.steps.tables import ConvertTable as ConvertTable
 from inkshelf.core.steps.tables import Enclose as Enclose
 from inkshelf.core.steps.tables import NewTable as NewTable
 from inkshelf.core.steps.tables import RepairTable as RepairTable
+from inkshelf.core.steps.typed import TypeIn as TypeIn
 
 
 def _all() -> tuple[type[StepBase], ...]:

@@ -60,7 +60,7 @@ class Install(StepBase, frozen=True, tag="install"):
     ``code_on``: the disk whose first sector gets the loader's code, the legacy way.
     ``loaders_bytes``: what the system writes to its start-up volume over time; ``profile``: the key of what is installed.
     ``boot``: the volume of its own that holds the kernels (empty: they lie in root); ``unlocks``: containers that are opened at every
-    start, as (name of the mapping, UUID) pairs.
+    start, as (name of the mapping, UUID) pairs. ``typed``: a person does it, command by command, and no installer.
     """
 
     actor: ClassVar[Actor] = "person"
@@ -79,6 +79,7 @@ class Install(StepBase, frozen=True, tag="install"):
     code_on: LetterOrNone = ""
     boot: CallOrNone = ""
     unlocks: tuple[tuple[Key, Identity], ...] = ()
+    typed: bool = False
 
     def inside(self) -> tuple[str, ...]:
         """Root, and what it starts from."""

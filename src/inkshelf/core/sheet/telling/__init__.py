@@ -1,6 +1,6 @@
 """The words of every kind of step; importing this package registers them."""
 
-from inkshelf.core.sheet.telling import containers, firmware, in_files, installing, partitions, people, starting, volumes
+from inkshelf.core.sheet.telling import containers, firmware, in_files, installing, partitions, people, starting, typed, volumes
 from inkshelf.core.sheet.telling.base import Words, told, words
 
 __all__ = [
@@ -13,6 +13,7 @@ __all__ = [
     "people",
     "starting",
     "told",
+    "typed",
     "volumes",
     "words",
 ]

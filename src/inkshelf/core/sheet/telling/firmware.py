@@ -57,12 +57,14 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
             back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
             minutes=2,
         )
+    nt = entry.path.lower() == exact("paths", "nt_loader").lower()
+    lists = exact("nt", "entries_listing") if nt else "efibootmgr -v"
     return Words(
         "Entries",
         f"Boot entry “{entry.title}” is there",
         values,
-        "The installer makes it; check it with efibootmgr -v, by GUID and path, not by name.",
-        back="" if known else "NNNN stands for its number",
+        f"It comes with the loader; {lists} lists it: compare {'the file' if nt else 'GUID and file'}, not the name.",
+        back="" if known else "NNNN stands for its number; from a system of the Linux family",
         back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
     )
 

@@ -7,43 +7,21 @@ import shlex
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.sheet.telling.mounts import in_subvolumes, mount_lines, wakes_from
 from inkshelf.core.sheet.telling.people import installed
+from inkshelf.core.sheet.telling.typed import installed_by_hand
 from inkshelf.core.size import grouped
 from inkshelf.core.steps.kinds import Install, Regenerate
-from inkshelf.core.steps.making import SUBVOLUMES, WriteFile
+from inkshelf.core.steps.making import WriteFile
 from inkshelf.data import exact
-
-MOUNT_OPTIONS = {
-    "/": "ext4 defaults",
-    "/home": "ext4 defaults",
-    "/boot": "ext4 defaults",
-    "/boot/efi": "vfat umask=0077",
-    "none": "swap sw",
-}
-
-
-def mount_lines(mounts: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
-    """Return one line of a mount table for each (what, where), parents before what is mounted in them."""
-    inside = in_subvolumes(mounts)
-    return tuple(
-        f"{what} {where} btrfs subvol={inside[where]} 0 0"
-        if where in inside
-        else f"{what} {where} {MOUNT_OPTIONS.get(where, 'auto defaults')} 0 {1 if where == '/' else 2 if where.startswith('/') else 0}"
-        for what, where in mounts
-    )
-
-
-def in_subvolumes(mounts: tuple[tuple[str, str], ...]) -> dict[str, str]:
-    """Return what is mounted from which subvolume: where root and home are of one file system, each has one of its own."""
-    by_place = {where: what for what, where in mounts}
-    one = "/home" in by_place and by_place.get("/") == by_place["/home"]
-    return dict(zip(("/", "/home"), SUBVOLUMES, strict=True)) if one else {}
 
 
 @told.register
 def _install(step: Install, scene: Scene) -> Words:
     if step.family == "nt":
         return _install_nt(step, scene)
+    if step.typed:
+        return installed_by_hand(step, scene)
     mounts = ", ".join(f"{'swap' if where == 'none' else where} on {what}" for what, where in step.mounts)
     loader, goes_to = _loader(step, scene)
     kernels = f", kernels on {step.boot}" if step.boot else ""
@@ -99,21 +77,8 @@ def _unlocked(step: Install) -> tuple[tuple[str, str], ...]:
 
 
 def _waking(step: Install, scene: Scene) -> tuple[tuple[str, str], ...]:
-    """Where the swap holds the whole memory, hibernation was asked for: the kernel must be told where it wakes from."""
-    swap = next((what.removeprefix("UUID=") for what, where in step.mounts if where == "none"), "")
-    sizes = [
-        size
-        for _, volume in scene.before.volumes()
-        if volume.filesystem
-        for uuid, size in [
-            (volume.filesystem.uuid, volume.size),
-            *((one.uuid, one.size_bytes) for one in volume.filesystem.inside),
-        ]
-        if swap and uuid == swap
-    ]
-    if not sizes or scene.before.ram_bytes is None or sizes[0] <= scene.before.ram_bytes:
-        return ()
-    return (("to wake from hibernation, a kernel's word", exact("linux", "wake_from").format(uuid=swap)),)
+    uuid = wakes_from(step.mounts, scene)
+    return (("to wake from hibernation, a kernel's word", exact("linux", "wake_from").format(uuid=uuid)),) if uuid else ()
 
 
 def _loader(step: Install, scene: Scene) -> tuple[str, str]:
