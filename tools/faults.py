@@ -295,4 +295,16 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/sheet/sessions.py", "if isinstance(step, Install) and step.typed:", "if False:", "typed"),
     ("core/aims/clean.py", 'self.by == "installer" or kind.family != "linux"', 'self.by == "installer"', "typed"),
     ("core/aims/clean.py", "later += waits", "steps += waits", "typed"),
+    ("core/aims/shares.py", "locked + MIB * len(open_ones) > total:", "False:", "locks"),
+    ("core/aims/base.py", "fixed=known[lock_key(one)]) if", "fixed=0) if", "locks"),
+    ("core/aims/base.py", 'if need.role == "container" else need.part', "if False else need.part", "locks"),
+    ("core/aims/stickless.py", "or lock_key(root) in dict(self.sizes)", "", "locks"),
+    (
+        "core/sheet/bounds.py",
+        "copied = sum(two.used if two.used is not None else two.size for two in moved)",
+        "copied = 0",
+        "locks",
+    ),
+    ("core/plan/locks.py", "if one[0] != lock_key(need)))", "if one[0] == lock_key(need)))", "locks"),
+    ("core/plan/locks.py", 'if need.role != "medium":', "if True:", "locks"),
 )

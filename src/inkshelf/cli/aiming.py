@@ -195,6 +195,34 @@ def _choose(words: Namespace) -> int:
     return 0
 
 
+def _takes_lock(parser: ArgumentParser) -> None:
+    takes_job(parser)
+    parser.add_argument(
+        "volume", metavar="VOLUME", nargs="?", type=word, help="a planned volume, for example S2; none: list them"
+    )
+    parser.add_argument(
+        "size", metavar="SIZE", nargs="?", type=word, help="the size it keeps, for example 60GiB; none: as it is"
+    )
+    parser.add_argument("--off", action="store_true", help="open it again; without a volume: all of them")
+
+
+def _lock(words: Namespace) -> int:
+    from inkshelf.core.plan.locks import lock, lockable, locked, unlock, unlock_all
+    from inkshelf.core.size import both, parse_size
+
+    job = load(words.job)
+    if words.volume is None and not words.off:
+        kept = locked(job)
+        for call, _, need, size in lockable(job):
+            print(f"{call:4} {need.part:10} {both(size)}{'  locked' if call in kept else ''}")
+        return 0
+    if words.off:
+        changed = unlock(job, words.volume.upper()) if words.volume else unlock_all(job)
+        return _said(changed, words, f"{words.volume.upper() if words.volume else 'every size'} is open again")
+    changed = lock(job, words.volume.upper(), parse_size(words.size) if words.size else 0)
+    return _said(changed, words, f"the size of {words.volume.upper()} is locked")
+
+
 def _takes_editions(parser: ArgumentParser) -> None:
     parser.add_argument("image", metavar="IMAGE", type=path, help="an install image: the file install.wim or install.esd")
     parser.add_argument(
@@ -230,5 +258,6 @@ COMMANDS = (
     ),
     Command("candidates", "Show the ways to do what the job asks for, side by side.", _takes_candidates, _candidates),
     Command("choose", "Take one of those ways; the reason is kept.", _takes_choose, _choose),
+    Command("lock", "Keep the size of a planned volume, whatever else changes; --off opens it again.", _takes_lock, _lock),
     Command("editions", "List the editions that an install image holds, by index.", _takes_editions, _editions),
 )

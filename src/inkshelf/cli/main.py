@@ -17,7 +17,7 @@ MODULES = {
     "reckoning": ("reckon",),
     "figures": ("profiles", "explain"),
     "jobs": ("new", "take", "kit", "know", "answer"),
-    "aiming": ("aims", "aim", "candidates", "choose", "editions"),
+    "aiming": ("aims", "aim", "candidates", "choose", "lock", "editions"),
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),

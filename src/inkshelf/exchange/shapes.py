@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
+from msgspec import to_builtins
+
 from inkshelf.core.boot.rehearse import Outcome
 from inkshelf.core.checks.registry import Finding
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.sheet.bounds import bounds
 from inkshelf.core.sheet.scene import scenes
 from inkshelf.core.sheet.telling import words
 from inkshelf.core.steps.ledger import Ledger, Position
@@ -167,6 +170,7 @@ def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
         "steps": rows,
         "point_of_no_return": reading.no_return,
         "findings": [finding(one) for one in found],
+        "bounds": [to_builtins(one) for one in bounds(reading)],
         "ledger": totals(reading.ledger),
         "shrink": shrinks,
     }

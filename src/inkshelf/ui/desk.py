@@ -183,6 +183,18 @@ class Desk:
             return
         self.change(changed, key.replace("-", " "))
 
+    def toggle_lock(self, call: str) -> None:
+        """Lock the size of a planned volume as it is, or open it again."""
+        from inkshelf.core.plan.locks import lock, locked, unlock  # late: the window is ready sooner
+
+        try:
+            if call in locked(self.job):
+                self.change(unlock(self.job, call), f"unlock {call}")
+            else:
+                self.change(lock(self.job, call), f"lock {call}")
+        except InkshelfError as error:
+            self.say(Notice(error.what, error.remedy))
+
     def drop_aim(self, identity: str) -> None:
         """Take an aim out of the job."""
         self.change(without_aim(self.job, identity), "without that aim")

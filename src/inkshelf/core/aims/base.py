@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.machine.state import Machine, Role
 from inkshelf.core.steps.kinds import Step
-from inkshelf.core.texts import KeyOrNone
+from inkshelf.core.texts import Count, Key, KeyOrNone
 from inkshelf.core.value import Value, replace
 from inkshelf.data import shops_own
 
@@ -81,13 +81,26 @@ class Need(Value, frozen=True):
     reason: str = ""
 
 
+def lock_key(need: Need) -> str:
+    """Return what the size of a need is locked by: its part; a container is told from the root that lies in it."""
+    return f"container{need.part.removeprefix('root')}" if need.role == "container" else need.part
+
+
+def held(needs: tuple[Need, ...], sizes: tuple[tuple[str, int], ...]) -> tuple[Need, ...]:
+    """Return the needs with the sizes that a person locked."""
+    known = dict(sizes)
+    return tuple(replace(one, fixed=known[lock_key(one)]) if lock_key(one) in known else one for one in needs)
+
+
 class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
     """What every aim has. ``slow``: planning it takes longer than a frame. ``id``: steps are named after it, so that they keep their identity when another aim comes or goes.
 
     The steps of an aim make one partition for each of its needs, in their order: readers tell from that which need a volume is for.
+    ``sizes``: what a person locked, in bytes, by the key of a need: it stays, and the others adapt.
     """
 
     id: KeyOrNone = "a1"
+    sizes: tuple[tuple[Key, Count], ...] = ()
 
     title: ClassVar[str]
     about: ClassVar[str]

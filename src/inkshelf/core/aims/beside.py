@@ -83,6 +83,7 @@ class Beside(AimBase, frozen=True, tag="beside"):
                 swap=self.swap,
                 home=self.home,
                 root_bytes=self.root_bytes or 0,
+                sizes=self.sizes,
             ),
         )
 

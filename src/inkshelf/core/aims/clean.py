@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question, held
 from inkshelf.core.aims.building import Site, Work, built, mounted_everywhere, share_need
 from inkshelf.core.aims.owning import Share, new_table, the_disk
 from inkshelf.core.aims.safety import (
@@ -111,6 +111,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
     def _layouts(self, found: Machine) -> tuple[Layout, ...]:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
         plain = replace(layout_on(disk, found), table=self.table, home=self.home, swap=self.swap, encryption=self.encryption)
+        plain = replace(plain, sizes=self.sizes)
         kinds = self._ordered()
         if kinds and all(one.family == "nt" for one in kinds):
             refuse_sealed(kinds[0], self.encryption)
@@ -136,7 +137,7 @@ class Clean(AimBase, frozen=True, tag="clean"):
             seen |= {need.type_key for need in own}
             groups.append(tuple(own))
         if groups and self.share != "none":
-            groups[-1] = (*groups[-1], *share_need(self.share))
+            groups[-1] = (*groups[-1], *held(share_need(self.share), self.sizes))
         return tuple(groups)
 
     def needs(self, found: Machine) -> tuple[Need, ...]:

@@ -48,7 +48,7 @@ def grouped(kind: Profile, layout: Layout, plain: tuple[Need, ...]) -> tuple[Nee
         name="",
         floor=sum(max(one.floor, one.fixed) for one in plain) + OVERHEAD,
         comfort=sum(max(one.comfort, one.fixed) for one in plain) + OVERHEAD,
-        grows=True,
+        grows=any(one.grows for one in plain),
         fixed=0,
     )
     return boot_need(kind, layout), physical

@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Need, Picture, Question
+from inkshelf.core.aims.base import AimBase, Need, Picture, Question, held
 from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
 from inkshelf.core.aims.safety import (
     Others,
@@ -91,7 +91,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
         kind = known_system(self.system, ("linux", "nt"))
         refuse_sealed(kind, self.encryption)
         own = needs_of(kind, self._layout(found))
-        return (*own, *share_need(self.share))
+        return (*own, *held(share_need(self.share), self.sizes))
 
     def _layout(self, found: Machine) -> Layout:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("B", 0))
@@ -99,7 +99,8 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
         fresh = self.what_is_there == "erase" or disk.table.kind == "none"
         on_mbr = plain.mode == "legacy" and profile(self.system).family == "nt"
         table = ("mbr" if on_mbr else "gpt") if fresh else plain.table
-        return replace(plain, own_esp=True, home=self.home, swap=self.swap, encryption=self.encryption, table=table)
+        school = replace(plain, home=self.home, swap=self.swap, encryption=self.encryption, sizes=self.sizes)
+        return replace(school, own_esp=True, table=table)
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` where the disk is not there or has no room."""
@@ -158,7 +159,7 @@ def spread(disk: Disk, needs: tuple[Need, ...], size: int | None) -> tuple[dict[
     shared = [one for one in needs if one.part == "share"]
     own = tuple(one for one in needs if one.part != "share")
     room = align_down(gap.size, MIB) - MIB * len(needs) * (disk.table.kind == "mbr")
-    floor = sum(one.floor for one in shared)
+    floor = sum(one.fixed or one.floor for one in shared)
     mine = min(size or (comfortable(own) if shared else room), room - floor)
     if size and size > room - floor:
         raise PlanError(
@@ -166,5 +167,5 @@ def spread(disk: Disk, needs: tuple[Need, ...], size: int | None) -> tuple[dict[
         )
     sizes = divide(own, mine // MIB * MIB)
     if shared:
-        sizes["share"] = (room - sum(sizes.values())) // MIB * MIB
+        sizes["share"] = shared[0].fixed or (room - sum(sizes.values())) // MIB * MIB
     return sizes, Fit(gap.start, gap.size, logical=gap.logical)

@@ -98,7 +98,7 @@ class Several(AimBase, frozen=True, tag="several"):
     def _layouts(self, found: Machine) -> tuple[Layout, ...]:
         plain = next((layout_on(one, found) for one in found.disks if one.table.kind == "gpt"), Layout(ram=found.ram_bytes))
         sector = max((one.sector for one in found.disks), default=512)
-        plain = replace(plain, home=self.home, swap=self.swap, own_esp=True, sector=sector)
+        plain = replace(plain, home=self.home, swap=self.swap, own_esp=True, sector=sector, sizes=self.sizes)
         return tuple(replace(plain, mark=f"-{number + 1}" if number else "") for number in range(len(self.systems)))
 
     def _by_system(self, found: Machine) -> tuple[tuple[Need, ...], ...]:

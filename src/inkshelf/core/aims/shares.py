@@ -61,7 +61,13 @@ def divide(needs: tuple[Need, ...], total: int) -> dict[str, int]:
     What is set stays. The others stand between floor and comfort all in the same proportion; what is beyond goes to those that grow.
     """
     open_ones = [need for need in needs if elastic(need)]
-    sizes = {need.part: min(need.fixed, max(MIB, total - MIB)) if need.fixed else need.floor for need in needs}
+    sizes = {need.part: need.fixed or need.floor for need in needs}
+    locked = sum(need.fixed for need in needs)
+    if locked + MIB * len(open_ones) > total:
+        names = ", ".join(f"{need.part} {binary(need.fixed)}" for need in needs if need.fixed)
+        raise PlanError(f"{binary(total)} cannot hold what is locked: {names}.", "Unlock one of them, or give it more room.")
+    if not open_ones and sum(sizes.values()) <= total:
+        return sizes
     left = (total - sum(size for part, size in sizes.items() if part not in {one.part for one in open_ones})) // MIB * MIB
     if left < MIB * max(1, len(open_ones)):
         asked = sum(size for part, size in sizes.items())

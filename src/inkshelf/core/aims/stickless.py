@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
+from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question, lock_key
 from inkshelf.core.aims.building import Site, built
 from inkshelf.core.aims.installing import LOADER_BYTES, startup_on
 from inkshelf.core.aims.owning import the_disk
@@ -104,7 +104,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
 
     def _layout(self, found: Machine) -> Layout:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
-        return replace(layout_on(disk, found), own_esp=self.esp == "own", home=self.home, swap=self.swap)
+        return replace(layout_on(disk, found), own_esp=self.esp == "own", home=self.home, swap=self.swap, sizes=self.sizes)
 
     def _system_needs(self, found: Machine) -> tuple[Need, ...]:
         """The volume that grows comes last: it gets the staging volume's room."""
@@ -156,8 +156,11 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
 
     def _given_back(self, found: Machine, before: tuple[Step, ...], staged: New, new: New) -> list[Step]:
         gone = Delete(staged.calls["stage"])
-        left = fold(found, (*before, gone)).planned.disk(self.disk)
-        last = new.create[-1]
+        after = fold(found, (*before, gone))
+        last, root = new.create[-1], self._system_needs(found)[-1]
+        if after.fault or lock_key(root) in dict(self.sizes):
+            return [gone]  # what cannot be is said of the whole plan; a locked size takes no room that comes free
+        left = after.planned.disk(self.disk)
         gap = Gap(last.start + last.size, staged.create[0].start + staged.create[0].size - last.start - last.size)
         return [gone, *growing.grown(left, last.call, gap), Prove(new.calls["root"], "new")]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from inkshelf.core.aims.base import Answer, Need, Question
+from inkshelf.core.aims.base import Answer, Need, Question, held
 from inkshelf.core.aims.grouping import grouped
 from inkshelf.core.aims.sealing import Encryption, sealed
 from inkshelf.core.aims.shares import Swap, esp_bytes, swap_bytes
@@ -23,7 +23,7 @@ Rooms = Literal["together", "apart", "subvolumes", "lvm"]
 class Layout(Value, frozen=True):
     """How a system is laid out on a disk: ``own_esp`` with UEFI; the schools of swap and home; memory in bytes.
 
-    ``mark`` sets the parts and labels of one system apart from those of another; ``root_bytes``: root's size, where a person set it.
+    ``sizes``: what a person locked. ``mark`` sets the parts and labels of one system apart from those of another; ``root_bytes``: root's size, where a person set it.
     """
 
     table: Literal["gpt", "mbr"] = "gpt"
@@ -36,6 +36,7 @@ class Layout(Value, frozen=True):
     ram: int | None = None
     root_bytes: int = 0
     mark: str = ""
+    sizes: tuple[tuple[str, int], ...] = ()
 
 
 def layout_on(disk: Disk, found: Machine) -> Layout:
@@ -52,11 +53,11 @@ def needs_of(kind: Profile, layout: Layout) -> tuple[Need, ...]:
     """Return the volumes of a system; raises ``PlanError`` where it cannot be laid out so."""
     refuse_unfit(kind, layout)
     if kind.family == "nt":
-        return _nt(kind, layout)
+        return held(_nt(kind, layout), layout.sizes)
     root = root_kind(layout)
     if root not in kind.lives_on:
         raise PlanError(f"{kind.title} does not live on {root}, which this plan makes.", "Choose linux-desktop.")
-    return _linux(kind, layout)
+    return held(_linux(kind, layout), layout.sizes)
 
 
 def root_kind(layout: Layout) -> str:
@@ -129,7 +130,7 @@ def _own(kind: Profile, layout: Layout) -> tuple[Need, ...]:
             home.reason,
         )
         needs.append(_changed(data, grows=True))
-    return tuple(needs)
+    return held(tuple(needs), layout.sizes)
 
 
 def _nt(kind: Profile, layout: Layout) -> tuple[Need, ...]:

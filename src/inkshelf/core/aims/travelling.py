@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Need, Picture, Question
+from inkshelf.core.aims.base import AimBase, Need, Picture, Question, held
 from inkshelf.core.aims.building import Site, built, share_need
 from inkshelf.core.aims.owning import Share, new_table, spread, the_disk
 from inkshelf.core.aims.safety import Others, assured, forgotten, guarded, others_question, proved, resumed, suspended, woken
@@ -78,12 +78,15 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         fresh = self.what_is_there == "erase" or disk.table.kind == "none"
         plain = layout_on(disk, found)
         table: Literal["gpt", "mbr"] = "gpt" if fresh else plain.table
-        school = replace(plain, home=self.home, swap=self.swap, encryption=self.encryption)
+        school = replace(plain, home=self.home, swap=self.swap, encryption=self.encryption, sizes=self.sizes)
         return replace(school, own_esp=True, mode="uefi", table=table)
 
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the system's volumes, and the shared one."""
-        return (*needs_of(known_system(self.system, ("linux",)), self._layout(found)), *share_need(self.share))
+        return (
+            *needs_of(known_system(self.system, ("linux",)), self._layout(found)),
+            *held(share_need(self.share), self.sizes),
+        )
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` for a system that does not start from a portable disk, or a disk that is no other one."""

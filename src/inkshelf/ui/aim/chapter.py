@@ -76,6 +76,12 @@ class AimChapter(Page):
         box.addWidget(self.gauge)
         self.questions = Questions(self._answer)
         box.addWidget(self.questions)
+        foot = QHBoxLayout()
+        self.binds = label("", theme.sans(12), quiet=True, wrap=True)
+        foot.addWidget(self.binds, 1)
+        self.unlock = button("unlock every size", self._unlock, link=True)
+        foot.addWidget(self.unlock)
+        box.addLayout(foot)
         self.fault = label("", theme.sans(13, 500), wrap=True)
         self.fault.setProperty("bad", True)
         box.addWidget(self.fault)
@@ -136,6 +142,11 @@ class AimChapter(Page):
         self._task.finished.connect(over)
         self._task.start()
 
+    def _unlock(self) -> None:
+        from inkshelf.core.plan.locks import unlock_all
+
+        self.desk.change(unlock_all(self.desk.job), "unlock every size")
+
     def _take_out(self) -> None:
         self.desk.drop_aim(self.shown)
 
@@ -174,8 +185,18 @@ class AimChapter(Page):
         self.fault.setVisible(bool(job.plan_fault))
         self.go.setEnabled(bool(job.steps))
         self.go.setToolTip("" if job.steps else job.plan_fault or "press what the owner wants first")
+        self._bound()
         self.gauge.update()
         self.ways.refresh()
+
+    def _bound(self) -> None:
+        """Which limit the sizes stand at, and which of them a person locked."""
+        from inkshelf.core.sheet.bounds import words_of as binding
+
+        lines = [f"What binds {one}" for one in binding(self.desk.reading, self.shown)] if self.desk.job.steps else []
+        self.binds.setText("\n".join(lines))
+        self.binds.setVisible(bool(lines))
+        self.unlock.setVisible(any(one.sizes for one in self.desk.job.aims))
 
     def _head(self, aim: AimBase | None, found: Machine) -> None:
         job = self.desk.job

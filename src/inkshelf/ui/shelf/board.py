@@ -12,7 +12,7 @@ from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.size import GIB, MIB, both
-from inkshelf.ui.desk import Desk
+from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.shelf import painter as draw
 from inkshelf.ui.shelf.layout import Edge, Shelf, Spine, lay_out, snap
 
@@ -215,6 +215,8 @@ class Board(QWidget):
         elif key == Qt.Key.Key_E and len(shelf.edges) > 1:
             self.edge = "root" if self.edge == "room" else "room"
             self.update()
+        elif key == Qt.Key.Key_L and self.desk.selected:
+            self.desk.toggle_lock(self.desk.selected)
         elif key == Qt.Key.Key_Escape and self._dragging:
             self._dragging = None
             self.desk.drop()
@@ -229,7 +231,10 @@ class Board(QWidget):
         return max(one.end for one in new) if edge.key == "room" else next(one.start for one in new if one.role == "system")
 
     def _move(self, edge: Edge, place: int, behind: int, *, preview: bool) -> None:
-        if edge.key == "room":
+        job = self.desk.job
+        if edge.key != "room" and job.aim is not None and "root" in dict(job.aim.sizes):
+            self.desk.say(Notice("The size of the root volume is locked.", "L opens it again where it is selected."))
+        elif edge.key == "room":
             self.desk.set_aim(_words(edge), preview=preview, size_bytes=behind - place)
         else:
             self.desk.set_aim(_words(edge), preview=preview, root_bytes=place - behind)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
@@ -12,7 +13,9 @@ from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import Disk, Gap, Volume
 from inkshelf.core.plan.arrange import as_line
 from inkshelf.core.plan.byhand import FLAGS, arrange, change, take_back
-from inkshelf.core.size import binary
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.locks import lock, lockable, locked, unlock
+from inkshelf.core.size import binary, parse_size
 from inkshelf.ui.desk import Desk, Notice
 
 KINDS = tuple((title(kind), kind) for kind in makeable())
@@ -45,8 +48,34 @@ class HandMenu(QMenu):
             self.addSeparator()
             self.addAction(f"Take the last step by hand back ({desk.job.by_hand[-1].verb})", self._back)
 
+    def _sizes(self, call: str) -> None:
+        """A size that the fit found can be locked; one that is locked can be opened."""
+        job = self.desk.job
+        size = next((now for one, _, _, now in lockable(job) if one == call), 0)
+        if not size:
+            return
+        if call in locked(job):
+            self.addAction(f"Unlock {call}: the fit decides its size", partial(self._replan, unlock, call, f"unlock {call}"))
+        else:
+            self.addAction(f"Lock {call} at {binary(size, 2)}", partial(self._replan, lock, call, f"lock {call}"))
+        self.addAction(f"Lock {call} at another size…", partial(self._ask_size, call, size))
+        self.addSeparator()
+
+    def _ask_size(self, call: str, size: int) -> None:
+        words = f"{call} has {binary(size, 2)}. It keeps (a size with a unit):"
+        text, good = QInputDialog.getText(self.parentWidget(), "Lock a size", words)
+        if good and text.strip():
+            self._replan(lambda job, one: lock(job, one, parse_size(text)), call, f"lock {call}")
+
+    def _replan(self, do: Callable[[Job, str], Job], call: str, words: str) -> None:
+        try:
+            self.desk.change(do(self.desk.job, call), words)
+        except InkshelfError as error:
+            self.desk.say(Notice(error.what, error.remedy))
+
     def _volume(self, volume: Volume) -> None:
         call = volume.call
+        self._sizes(call)
         self.addAction(
             f"Resize {call}…",
             partial(

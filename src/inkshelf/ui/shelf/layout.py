@@ -12,10 +12,11 @@ from typing import Literal
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.fit.room import givers
 from inkshelf.core.machine.state import Disk, Inside, Role, Volume
+from inkshelf.core.plan.locks import locked
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 
 LEAST_VOLUME, LEAST_GAP = 36.0, 44.0
 WALL, LEAST_INNER = 7.0, 20.0  # of a container, and of what stands in it
@@ -62,7 +63,7 @@ class Inner(Value, frozen=True):
 
 
 class Spine(Value, frozen=True):
-    """One volume on a board: pixels, and what is written on it. ``level`` is the used share, or ``None``; ``inner`` what a container holds."""
+    """One volume on a board: pixels, and what is written on it. ``locked``: a person set its size. ``level`` is the used share, or ``None``; ``inner`` what a container holds."""
 
     call: str
     role: Role
@@ -80,6 +81,7 @@ class Spine(Value, frozen=True):
     smallest_x: float | None = None
     smallest: int | None = None
     inner: tuple[Inner, ...] = ()
+    locked: bool = False
 
 
 class Space(Value, frozen=True):
@@ -178,11 +180,11 @@ def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str
     parts = [(one.start, one.end, LEAST_VOLUME) for disk in (before, after) for one in disk.volumes]
     parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(_least_gap(disk))]
     scale = make_scale(before.size, parts, left, width)
-    ribbons = _ribbons(before, after, reading.ledger.lost, scale)
+    ribbons, kept = _ribbons(before, after, reading.ledger.lost, scale), locked(reading.job)
     return Shelf(
         scale=scale,
         found=tuple(_spine(one, scale) for one in before.volumes),
-        planned=tuple(_spine(one, scale) for one in after.volumes),
+        planned=tuple(replace(_spine(one, scale), locked=one.call in kept) for one in after.volumes),
         found_gaps=_spaces(before, scale),
         planned_gaps=_spaces(after, scale),
         ribbons=ribbons,

@@ -207,6 +207,9 @@ def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
     mark = 12.0 * 0.62 * len(spine.call) + 12
     left = box.left() + 12 if box.width() >= WIDE else box.center().x() - mark / 2
     draw_call(painter, left, box.top() + 9, spine.call, planned=spine.planned)
+    if spine.locked:
+        wide = box.width() >= WIDE
+        _lock(painter, left + mark + 11 if wide else box.center().x(), box.top() + (19 if wide else 40))
     painter.setPen(ink.color("ink"))
     if box.width() >= WIDE:
         free = spine.size - (spine.used or 0)
@@ -229,6 +232,20 @@ def _spine_words(painter: QPainter, spine: Spine, box: QRectF) -> None:
             _over(painter, QRectF(box.left() + 2, top, box.width() - 4, 16), text, centre=True)
     else:
         _along(painter, spine, box)
+
+
+def _lock(painter: QPainter, x: float, y: float) -> None:
+    """A small lock: a person set this size."""
+    ink = theme.current()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ink.color("paper"))
+    painter.drawRect(QRectF(x - 7, y - 10, 14, 18))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(ink.color("ink"), 1.6))
+    painter.drawArc(QRectF(x - 3.5, y - 8, 7, 9), 0, 180 * 16)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ink.color("ink"))
+    painter.drawRoundedRect(QRectF(x - 5.5, y - 3.5, 11, 9), 1.5, 1.5)
 
 
 def _short(spine: Spine) -> str:
