@@ -183,6 +183,27 @@ class Desk:
             return
         self.change(changed, key.replace("-", " "))
 
+    def put_on(self, call: str, disk: str) -> None:
+        """Plan the system that a new volume belongs to on another disk; what cannot be there is said, and nothing changes."""
+        from inkshelf.core.plan.wanted import wanted_by
+
+        aim = next((aim for aim, _, create in wanted_by(self.job) if create.call == call), None)
+        if aim is None:
+            self.say(Notice(f"{call} was found there: only what an aim makes goes to another disk.", "Drag a new volume."))
+        elif not any(one.key == "disk" for one in aim.asked(found_by(self.job, aim.id))):
+            self.say(
+                Notice(
+                    "Where these systems go, the fit finds out itself.", "Choose an aim that names its disk, for each of them."
+                )
+            )
+        else:
+            moved = self.try_answer(aim.id, "disk", disk)
+            if isinstance(moved, Job) and not moved.plan_fault:
+                self.change(moved, f"put {call} on disk {disk}")
+            else:
+                why = moved.plan_fault if isinstance(moved, Job) else "Choose it under Aim."
+                self.say(Notice(f"It cannot be on disk {disk}.", why))
+
     def toggle_lock(self, call: str) -> None:
         """Lock the size of a planned volume as it is, or open it again."""
         from inkshelf.core.plan.locks import lock, locked, unlock  # late: the window is ready sooner

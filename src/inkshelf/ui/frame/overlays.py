@@ -28,6 +28,7 @@ MORE_KEYS = (
     ("Shift + Left, Right", "by 10 GiB"),
     ("Ctrl + Left, Right", "by 1 MiB"),
     ("E", "take the other edge"),
+    ("Z", "look closer at small volumes, or to scale"),
     ("L", "lock the size of the chosen volume, or open it"),
     ("Up, Down", "choose a volume, a chapter, a step"),
     ("Alt while dragging", "snap to 1 MiB"),

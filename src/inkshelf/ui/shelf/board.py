@@ -32,6 +32,7 @@ class Board(QWidget):
         self.disk = "A"
         self.edge = "room"
         self.zoom = 1.0
+        self.closer = False
         self._hovered = ""
         self._dragging: tuple[Edge, float, int] | None = None
         self.setMouseTracking(True)
@@ -40,7 +41,8 @@ class Board(QWidget):
         self.setFixedHeight(int(draw.TOTAL))
         self.setAccessibleName("shelf")
         self.setAccessibleDescription(
-            "Left and right move the edge, with Shift in steps of 10 GiB, with Ctrl of 1 MiB. Up and down choose a volume. E takes the other edge, Menu offers steps by hand."
+            "Left and right move the edge, with Shift in steps of 10 GiB, with Ctrl of 1 MiB. Up and down choose a volume. "
+            "E takes the other edge, L locks a size, Z looks closer at small volumes, Menu offers steps by hand."
         )
 
     def sizeHint(self) -> QSize:
@@ -48,13 +50,18 @@ class Board(QWidget):
 
     def shelf(self) -> Shelf | None:
         """The layout as it is drawn now."""
-        return lay_out(self.desk.reading, self.disk, 0.0, self.width() / self.zoom, self.desk.job.unit)
+        return lay_out(self.desk.reading, self.disk, 0.0, self.width() / self.zoom, self.desk.job.unit, closer=self.closer)
 
     def fill(self, height: float) -> None:
         """Draw larger, up to a quarter, where there is more height in pixels than the boards need."""
         self.zoom = max(1.0, min(LARGEST, height / draw.TOTAL))
         if self.height() != int(draw.TOTAL * self.zoom):
             self.setFixedHeight(int(draw.TOTAL * self.zoom))
+
+    def look_closer(self) -> None:
+        """Give small volumes the width of their words, or every volume its share again."""
+        self.closer = not self.closer
+        self.update()
 
     def refresh(self) -> None:
         """Draw the job as it is now, and tell of the volume under the mouse."""

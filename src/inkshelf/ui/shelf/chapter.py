@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QResizeEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.rehearse import systems
@@ -107,6 +107,7 @@ class ShelfChapter(Page):
             self.board.disk,
             self.desk.job.unit,
             str(self.together),
+            str(self.board.closer),
         )
         if facts == self._known:
             return
@@ -136,11 +137,29 @@ class ShelfChapter(Page):
         line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.setContentsMargins(0, 0, 0, 6)
         self._head.addWidget(line, 1, Qt.AlignmentFlag.AlignBottom)
+        if not self.together:
+            self.look = button(
+                "to scale" if self.board.closer else "look closer",
+                self._look,
+                link=True,
+                tip="Z: small volumes as wide as their words",
+            )
+            self._head.addWidget(self.look, 0, Qt.AlignmentFlag.AlignBottom)
         self._head.addWidget(button("key to the hatches", self.show_key, link=True), 0, Qt.AlignmentFlag.AlignBottom)
 
     def show_together(self) -> None:
         """Show every disk, one below the other."""
         self._choose(ALL)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Z and not self.together:
+            self._look()
+        else:
+            super().keyPressEvent(event)
+
+    def _look(self) -> None:
+        self.board.look_closer()
+        self._heading()
 
     def show_key(self) -> None:
         """Open the key to the hatches."""

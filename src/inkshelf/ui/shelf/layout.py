@@ -19,6 +19,10 @@ from inkshelf.core.steps.kinds import Shrink
 from inkshelf.core.value import Value, replace
 
 LEAST_VOLUME, LEAST_GAP = 36.0, 44.0
+CLOSE, CLOSE_SHARE = (
+    118.0,
+    0.8,
+)  # pixels of a small volume that is looked at closer; the share of the board that all of them take at most
 WALL, LEAST_INNER = 7.0, 20.0  # of a container, and of what stands in it
 BRACE_WORDS = 150.0  # pixels that the words under an extended partition take
 UNIT_ROOM = 40.0  # pixels at the end of the tape where its unit stands
@@ -171,13 +175,17 @@ def make_scale(size: int, parts: list[tuple[int, int, float]], left: float, widt
     return Scale(tuple(edges), tuple(pixels), frozenset(edges[at] for at in fixed), bulk)
 
 
-def lay_out(reading: Reading, disk_id: str, left: float, width: float, unit: str = "GiB") -> Shelf | None:
-    """Return the layout of a disk's boards, or ``None`` where the disk is not there."""
+def lay_out(
+    reading: Reading, disk_id: str, left: float, width: float, unit: str = "GiB", *, closer: bool = False
+) -> Shelf | None:
+    """Return the layout of a disk's boards, or ``None`` where the disk is not there. ``closer``: small volumes are as wide as their words."""
     before = next((disk for disk in reading.plan.found.disks if disk.id == disk_id), None)
     after = next((disk for disk in reading.plan.planned.disks if disk.id == disk_id), None)
     if before is None or after is None:
         return None
-    parts = [(one.start, one.end, LEAST_VOLUME) for disk in (before, after) for one in disk.volumes]
+    places = {(one.start, one.end) for disk in (before, after) for one in disk.volumes}
+    least = max(LEAST_VOLUME, min(CLOSE, CLOSE_SHARE * width / max(1, len(places)))) if closer else LEAST_VOLUME
+    parts = [(start, end, least) for start, end in sorted(places)]
     parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(_least_gap(disk))]
     scale = make_scale(before.size, parts, left, width)
     ribbons, kept = _ribbons(before, after, reading.ledger.lost, scale), locked(reading.job)

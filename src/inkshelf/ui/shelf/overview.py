@@ -43,11 +43,15 @@ class AllDisks(QWidget):
         self._open = open_one
         self._board = LEAST
         self._hovered = ""
+        self._dragged = ""  # the call number of a new volume whose system is dragged
+        self._over = ""  # the letter of the disk that it is held over
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("all disks")
-        self.setAccessibleDescription("Up and down choose a volume, Enter opens its disk alone.")
+        self.setAccessibleDescription(
+            "Up and down choose a volume, Enter opens its disk alone. Ctrl with up or down puts a new system on the disk above or below."
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(720, self.height())
@@ -91,6 +95,10 @@ class AllDisks(QWidget):
         foot = band.strip + BETWEEN + self._board
         for ribbon in band.shelf.ribbons:
             _ribbon(painter, ribbon, band.strip, foot - self._board)
+        if self._over == band.disk.id:
+            painter.setPen(QPen(ink.color("stop"), 1.6))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(1, band.top + 1, self.width() - 2, foot - band.top + 5), 4, 4)
         for space in band.shelf.found_gaps:
             _free(painter, space, band.strip - STRIP)
         for spine in band.shelf.found:
@@ -118,6 +126,23 @@ class AllDisks(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         under = self.spine_at(event.position()) if event else None
         self.desk.select(under[1].call if under and under[1] else "")
+        self._dragged = under[1].call if under and under[1] and under[1].planned else ""
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A new system that is let go over another disk is planned there."""
+        call, letter, self._dragged, self._over = self._dragged, self._over, "", ""
+        self.unsetCursor()
+        if call and letter:
+            self.desk.put_on(call, letter)
+        self.update()
+
+    def _drag(self, under: tuple[Band, Spine | None] | None) -> None:
+        own = next((one.disk.id for one in self.bands() if self._dragged in {two.call for two in one.shelf.planned}), "")
+        over = under[0].disk.id if under and under[0].disk.id != own else ""
+        if over != self._over:
+            self._over = over
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         under = self.spine_at(event.position()) if event else None
@@ -126,6 +151,9 @@ class AllDisks(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         under = self.spine_at(event.position()) if event else None
+        if self._dragged and event is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            self._drag(under)
+            return
         now = under[1].call if under and under[1] else ""
         if now != self._hovered:
             self._hovered = now
@@ -137,7 +165,13 @@ class AllDisks(QWidget):
         if event is None or not calls:
             return
         at = calls.index(self.desk.selected) if self.desk.selected in calls else -1
-        if event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Right}:
+        if (
+            at >= 0
+            and event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            and event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down}
+        ):
+            self._to_neighbour(1 if event.key() == Qt.Key.Key_Down else -1)
+        elif event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Right}:
             self.desk.select(calls[(at + 1) % len(calls)])
         elif event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Left}:
             self.desk.select(calls[(at - 1) % len(calls)])
@@ -146,6 +180,13 @@ class AllDisks(QWidget):
             self._open(band.disk.id)
         else:
             super().keyPressEvent(event)
+
+    def _to_neighbour(self, by: int) -> None:
+        letters = [one.disk.id for one in self.bands()]
+        own = next(one.disk.id for one in self.bands() if self.desk.selected in {two.call for two in one.shelf.planned})
+        place = letters.index(own) + by
+        if 0 <= place < len(letters):
+            self.desk.put_on(self.desk.selected, letters[place])
 
 
 def facts(disk: Disk, planned: Disk) -> str:
