@@ -5,13 +5,13 @@ from __future__ import annotations
 from itertools import combinations, pairwise
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from disks import assemble
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import findings
-from inkshelf.core.machine.state import Disk, Extended, FileSystem, Table, Volume
+from inkshelf.core.machine.state import Disk, Extended, FileSystem, Machine, Table, Volume
 from inkshelf.core.plan.byhand import exactly
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
@@ -204,3 +204,18 @@ def test_what_is_lost_is_said_first_and_with_its_disk(found_job: Job) -> None:
     two = replace(found_job, found=replace(found_job.found, disks=(*found_job.found.disks, other)))
     said = {one.key: one.place for one in findings(read(exactly(two, Format("R1", "ext4", "", ""))))}
     assert said["people.lost.R1"] == "A: R1"
+
+
+@given(st.integers(1, 14), st.integers(400, 1400))
+def test_looked_at_closer_small_volumes_never_push_a_large_one_off_the_board(count: int, width: int) -> None:
+    small = [Volume(f"D{number}", number, (1 + 600 * number) * MIB, 512 * MIB, "", "data") for number in range(1, count + 1)]
+    large = Volume("S1", count + 1, 20 * GIB, 400 * GIB, "", "system")
+    table = Table("gpt", first_usable=34, last_usable=(480 * GIB) // 512 - 34)
+    reading = read(Job(found=Machine(disks=(Disk("A", 480 * GIB, table=table, volumes=(*small, large)),))))
+    shelf, plain = (lay_out(reading, "A", 0.0, float(width), closer=closer) for closer in (True, False))
+    spines = {one.call: one.width for one in shelf.planned}
+    assume(max(one.x + one.width for one in plain.planned) <= width + 1)
+    assert max(one.x + one.width for one in shelf.planned) <= width + 1
+    widest = max(spines[one.call] for one in small)
+    assert widest <= LEAST_VOLUME or spines["S1"] >= widest + 0.08 * width, "what is large is still seen to be"
+    assert all(spines[one.call] >= next(two.width for two in plain.planned if two.call == one.call) - 1 for one in small)

@@ -307,4 +307,9 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ),
     ("core/plan/locks.py", "if one[0] != lock_key(need)))", "if one[0] == lock_key(need)))", "locks"),
     ("core/plan/locks.py", 'if need.role != "medium":', "if True:", "locks"),
+    ("core/sheet/meanwhile.py", "and one not in taken]", "]", "waits"),
+    ("core/sheet/meanwhile.py", "saved = min(minutes, sum(", "saved = max(minutes, sum(", "waits"),
+    ("core/sheet/sheet.py", "for row in rows) - saved)", "for row in rows))", "waits"),
+    ("ui/shelf/layout.py", "CLOSE_SHARE * width", "width", "layout"),
+    ("ui/desk.py", "if isinstance(moved, Job) and not moved.plan_fault:", "if isinstance(moved, Job):", "overview"),
 )

@@ -7,6 +7,7 @@ from inkshelf.core.boot.rehearse import Outcome, systems
 from inkshelf.core.checks.registry import Finding, findings
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.sheet.meanwhile import used, with_waits
 from inkshelf.core.sheet.scene import scenes, sheet_node
 from inkshelf.core.sheet.sessions import Session, restarts, sessions
 from inkshelf.core.sheet.telling import Words, words
@@ -46,6 +47,7 @@ class Sheet(Value, frozen=True):
     """Everything that the sheet shows; renderers only lay it out.
 
     ``disks`` as found, ``planned`` as they become; ``titles`` names the systems by call number, ``mishaps`` what may happen by its key.
+    ``minutes``: of all of it, with a margin for people; ``saved``: what is not counted, as it is done while something else is waited for.
     """
 
     title: str
@@ -59,6 +61,7 @@ class Sheet(Value, frozen=True):
     titles: dict[str, str]
     mishaps: dict[str, str]
     minutes: float
+    saved: float = 0.0
     cautions: tuple[str, ...] = CAUTIONS
     put_back: tuple[str, ...] = ()
     aims: tuple[str, ...] = ()
@@ -76,12 +79,14 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     """Return the sheet of a job's reading."""
     job, plan, done = reading.job, reading.plan, reading.job.done
     rows = []
-    for (number, step, scene), session in zip(scenes(reading), sessions(reading), strict=True):
+    told = [(number, step, words(step, scene)) for number, step, scene in scenes(reading)]
+    waits = used(tuple((number, step, one.minutes) for number, step, one in told))
+    for (number, step, one), session in zip(told, sessions(reading), strict=True):
         stops = reading.stops[number] if number < len(reading.stops) else ()
         rows.append(
             Row(
                 number,
-                words(step, scene),
+                with_waits(one, number, waits, step),
                 stops,
                 step.id,
                 number == reading.no_return,
@@ -90,7 +95,8 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
             )
         )
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
-    total = with_margin(sum(row.minutes for row in rows))
+    saved = sum(one.minutes for one in waits)
+    total = with_margin(sum(row.minutes for row in rows) - saved)
     return Sheet(
         title=job.title,
         owner=job.owner,
@@ -103,6 +109,7 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         titles=titles,
         mishaps={one.key: one.title for one in mishaps(plan.planned)},
         minutes=total,
+        saved=saved,
         cautions=(*CAUTIONS, *_stand_ins(rows, plan.found)),
         put_back=_put_back(reading),
         aims=tuple(one.sentence(plan.found) for one in job.aims),

@@ -184,9 +184,13 @@ def lay_out(
     if before is None or after is None:
         return None
     places = {(one.start, one.end) for disk in (before, after) for one in disk.volumes}
-    least = max(LEAST_VOLUME, min(CLOSE, CLOSE_SHARE * width / max(1, len(places)))) if closer else LEAST_VOLUME
+    gaps = {(gap.start, gap.end) for disk in (before, after) for gap in disk.gaps(_least_gap(disk))}
+    edges = sorted({edge for place in (*places, *gaps) for edge in place})
+    apart = places & set(itertools.pairwise(edges))  # what others lie in has no width of its own
+    room = (CLOSE_SHARE * width - LEAST_GAP * len(gaps)) / max(1, len(apart))
+    least = max(LEAST_VOLUME, min(CLOSE, room)) if closer else LEAST_VOLUME
     parts = [(start, end, least) for start, end in sorted(places)]
-    parts += [(gap.start, gap.end, LEAST_GAP) for disk in (before, after) for gap in disk.gaps(_least_gap(disk))]
+    parts += [(start, end, LEAST_GAP) for start, end in sorted(gaps)]
     scale = make_scale(before.size, parts, left, width)
     ribbons, kept = _ribbons(before, after, reading.ledger.lost, scale), locked(reading.job)
     return Shelf(
