@@ -168,7 +168,7 @@ def test_a_mount_table_that_was_written_wrong_on_a_btrfs_is_found(
     from inkshelf.bench import installers
 
     job = wanting(two, ("own-disk", {"home": "subvolumes", "share": "ntfs"}))
-    monkeypatch.setattr(installers, "mount_lines", lambda mounts: mount_lines(mounts)[:-1])
+    monkeypatch.setattr(installers, "mount_lines", lambda mounts, _: mount_lines(mounts)[:-1])
     report = ink(answered(job), tmp_path / "bench")
     assert not report.verified
     assert any(one.what.endswith("as predicted") for one in report.checks if not one.ok)
@@ -199,6 +199,7 @@ def test_what_a_system_sets_by_itself_is_usual(two: Job, system: str, usual: str
     job = wanting(two, ("own-disk", {"system": system}))
     assert job.aims[-1].home == usual
     assert not job.plan_fault
+    assert ("compress=zstd:1" in markdown(read(job))) == (system == "linux-rolling"), "what its own layout packs"
 
 
 def tree(folder: Path, title: str) -> Path:

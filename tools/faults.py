@@ -312,4 +312,11 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/sheet/sheet.py", "for row in rows) - saved)", "for row in rows))", "waits"),
     ("ui/shelf/layout.py", "CLOSE_SHARE * width", "width", "layout"),
     ("ui/desk.py", "if isinstance(moved, Job) and not moved.plan_fault:", "if isinstance(moved, Job):", "overview"),
+    (
+        "core/checks/wishes.py",
+        'group = system is not None and (system.kind == "lvm" or len(system.inside) > 1)',
+        "group = False",
+        "wishes",
+    ),
+    ("core/sheet/telling/mounts.py", """more = f",{exact('linux', 'packed')}" if packs else \"\"""", 'more = ""', "schools"),
 )

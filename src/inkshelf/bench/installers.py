@@ -21,7 +21,7 @@ def put_root(path: Path, step: Install) -> None:
         return
     files = {
         exact("linux", "release_file"): stand_ins.release_file(step.title),
-        exact("linux", "mount_table"): stand_ins.mount_table(mount_lines(step.mounts)),
+        exact("linux", "mount_table"): stand_ins.mount_table(mount_lines(step.mounts, step.profile)),
     }
     put = btrfs.fill if in_subvolumes(step.mounts) else ext.put
     put(path, files if step.boot else {**files, **_kernel(step, exact("linux", "boot_folder"))})

@@ -216,6 +216,7 @@ TABLE: dict[str, dict[str, Any]] = {
         "renew_initial_other": "dracut --regenerate-all --force",
         "wake_from": "resume=UUID={uuid}",
         "group_package": "lvm2",
+        "packed": "compress=zstd:1",
         "root_subvolume": "rootflags=subvol={name}",
         "renew_initial": "update-initramfs -u -k all",
         "menu_config": "/boot/grub/grub.cfg",

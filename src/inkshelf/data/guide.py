@@ -346,6 +346,11 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "The type was changed for an installation and not put back, or the volume is a copy.",
         "do": "Give it its type again, once you know that nothing else wins by that.",
     },
+    "wish.automatic": {
+        "title": "What its own layout would set",
+        "means": "Some systems set subvolumes, compression or a volume group when they lay a disk out themselves. Made by hand there is none of it, and nothing says so.",
+        "do": "Choose the school that the system has as its own; or note that its snapshots are off, and switch off what would try to make them.",
+    },
     "wish.edition": {
         "title": "Which edition?",
         "means": "An install image holds several editions, each with a number, and the numbers differ from image to image.",

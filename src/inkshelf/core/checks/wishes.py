@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.fit.room import stretches
 from inkshelf.core.machine.profiles import profile
+from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB, binary
@@ -20,7 +21,7 @@ if TYPE_CHECKING:  # a kind's module is loaded only where a job holds the kind
     from inkshelf.core.aims.stickless import NoStick
     from inkshelf.core.aims.travelling import Travelling
 
-LIGHT = "linux-light"
+LIGHT, PLAIN = "linux-light", "linux-desktop"
 
 
 def _planned(reading: Reading, kind: str) -> Iterator[Any]:
@@ -55,6 +56,50 @@ def memory_for_systems(reading: Reading) -> Iterator[Finding]:
             (step.call,),
             (*lighter, Show("aim", "Choose another system")),
         )
+
+
+SCHOOL = {"subvolumes": "subvolumes", "compression": "subvolumes", "lvm": "lvm"}
+"""Which answer to the question of root and home keeps what a system's own layout sets."""
+
+
+@check
+def own_layout_lost(reading: Reading) -> Iterator[Finding]:
+    """What a system's own installer sets by itself is lost where its volumes are made by hand, and nobody notices for months."""
+    for step in reading.job.steps:
+        place = reading.plan.planned.find(step.call) if isinstance(step, Install) and step.profile else None
+        if place is None or not isinstance(step, Install):
+            continue
+        kind = profile(step.profile)
+        lost = [one for one in kind.automatic if one not in _kept(step, place[1])]
+        aim = next((one for one in reading.job.aims if step.id.startswith(f"{one.id}.")), None)
+        if not lost or aim is None:
+            continue
+        offered = {two.value for one in aim.asked(found_by(reading.job, aim.id)) if one.key == "home" for two in one.answers}
+        school = next((SCHOOL[one] for one in lost if SCHOOL.get(one) in offered), "")
+        yield Finding(
+            f"wish.automatic.{step.call}",
+            "note",
+            f"{kind.title} would set {' and '.join(lost)} by itself",
+            f"Made by hand as planned, that is lost: {kind.reasons['automatic']}.",
+            (step.call,),
+            (
+                *((ChangeAim("home", school, f"Lay it out with {school}", aim.id),) if school else ()),
+                *((ChangeAim("system", PLAIN, "Take a desktop that sets nothing", aim.id),) if hasattr(aim, "system") else ()),
+                Show("aim", "Choose how root and home lie"),
+            ),
+        )
+
+
+def _kept(step: Install, volume: Volume) -> set[str]:
+    by_place = {where: what for what, where in step.mounts}
+    one = "/home" in by_place and by_place.get("/") == by_place["/home"]
+    system = volume.filesystem
+    group = system is not None and (system.kind == "lvm" or len(system.inside) > 1)
+    return {
+        *(("subvolumes", "compression") if one else ()),
+        *(("lvm",) if group else ()),
+        *(("encryption",) if step.unlocks else ()),
+    }
 
 
 @check

@@ -13,7 +13,7 @@ from inkshelf.core.sheet.sessions import Session, restarts, sessions
 from inkshelf.core.sheet.telling import Words, words
 from inkshelf.core.steps.kinds import Prepare, Retype
 from inkshelf.core.steps.ledger import Ledger
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, field
 from inkshelf.data import table
 
 CAUTIONS = (
@@ -47,7 +47,8 @@ class Sheet(Value, frozen=True):
     """Everything that the sheet shows; renderers only lay it out.
 
     ``disks`` as found, ``planned`` as they become; ``titles`` names the systems by call number, ``mishaps`` what may happen by its key.
-    ``minutes``: of all of it, with a margin for people; ``saved``: what is not counted, as it is done while something else is waited for.
+    ``stand_ins``: the word that is typed for a disk whose name nobody captured. ``minutes``: of all of it, with a margin for people;
+    ``saved``: what is not counted, as it is done while something else is waited for.
     """
 
     title: str
@@ -67,6 +68,7 @@ class Sheet(Value, frozen=True):
     aims: tuple[str, ...] = ()
     reasons: tuple[str, ...] = ()
     restarts: int = 0
+    stand_ins: dict[str, str] = field(default_factory=dict)
 
     @property
     def at_work(self) -> tuple[Disk, ...]:
@@ -95,7 +97,7 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
             )
         )
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
-    saved = sum(one.minutes for one in waits)
+    saved, names = sum(one.minutes for one in waits), _stand_ins(rows, plan.found)
     total = with_margin(sum(row.minutes for row in rows) - saved)
     return Sheet(
         title=job.title,
@@ -110,7 +112,8 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         mishaps={one.key: one.title for one in mishaps(plan.planned)},
         minutes=total,
         saved=saved,
-        cautions=(*CAUTIONS, *_stand_ins(rows, plan.found)),
+        cautions=(*CAUTIONS, *_explained(names, plan.found)),
+        stand_ins=names,
         put_back=_put_back(reading),
         aims=tuple(one.sentence(plan.found) for one in job.aims),
         reasons=job.reasons,
@@ -118,16 +121,20 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     )
 
 
-def _stand_ins(rows: list[Row], found: Machine) -> tuple[str, ...]:
-    """What is put in the place of a device's name that is not known: two disks must never go by one word."""
+def _stand_ins(rows: list[Row], found: Machine) -> dict[str, str]:
+    """What stands in the place of a device's name that is not known, by the disk's letter: two disks must never go by one word."""
     lines = [
         line for row in rows for line in (*row.words.commands, *row.words.back_lines, *(one for _, one in row.words.values))
     ]
     named = [one for one in found.disks if any(sheet_node(one) in line for line in lines) and not one.device]
+    return {one.id: sheet_node(one) for one in named}
+
+
+def _explained(words: dict[str, str], found: Machine) -> tuple[str, ...]:
     return tuple(
-        f"Where a line says {sheet_node(one)}, put the name that lsblk shows for disk {one.id} ({one.identity()}); "
+        f"Where a line says {word}, put the name that lsblk shows for disk {letter} ({found.disk(letter).identity()}); "
         "before the number of a partition comes a p where that name ends in a digit."
-        for one in named
+        for letter, word in words.items()
     )
 
 

@@ -119,6 +119,10 @@ class SheetView(QListView):
         return super().event(event)
 
 
+def _typed_as(word: str) -> str:
+    return f" · where a line says {word}, put its name in lsblk" if word else ""
+
+
 class SheetChapter(Page):
     """Chapter of the contents: the sheet to take along."""
 
@@ -188,7 +192,9 @@ class SheetChapter(Page):
         self.empty.setText(job.plan_fault or "There are no steps yet. Take a disk in and say the aim; the sheet writes itself.")
         made: Sheet = sheet(self.desk.reading, self.desk.findings)
         self.sub.setText(f"{len(made.rows)} steps · about {made.minutes:.0f} min" if there else "")
-        self.disk.setText("\n".join(f"Disk {one.id}: {one.identity()}" for one in made.at_work))
+        self.disk.setText(
+            "\n".join(f"Disk {one.id}: {one.identity()}{_typed_as(made.stand_ins.get(one.id, ''))}" for one in made.at_work)
+        )
         self.model.set_rows(made.rows)
 
     def show_step_soon(self, number: int) -> None:

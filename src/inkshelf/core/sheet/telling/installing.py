@@ -38,7 +38,7 @@ def _install(step: Install, scene: Scene) -> Words:
         ),
         f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines below, and nothing by device name.",
         f"Format nothing but what this sheet formats; the loader goes to {loader} and nowhere else.",
-        paste=mount_lines(step.mounts),
+        paste=mount_lines(step.mounts, step.profile),
         into=exact("linux", "mount_table"),
         minutes=installed(step),
     )

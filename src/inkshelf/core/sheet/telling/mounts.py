@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from inkshelf.core.machine.profiles import profile
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.steps.making import SUBVOLUMES
+from inkshelf.data import exact, table
 
 MOUNT_OPTIONS = {
     "/": "ext4 defaults",
@@ -14,11 +16,16 @@ MOUNT_OPTIONS = {
 }
 
 
-def mount_lines(mounts: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
-    """Return one line of a mount table for each (what, where), parents before what is mounted in them."""
+def mount_lines(mounts: tuple[tuple[str, str], ...], system: str = "") -> tuple[str, ...]:
+    """Return one line of a mount table for each (what, where), parents before what is mounted in them.
+
+    ``system``: the key of its profile; what its own layout packs is packed here too.
+    """
     inside = in_subvolumes(mounts)
+    packs = system in table("profiles") and "compression" in profile(system).automatic
+    more = f",{exact('linux', 'packed')}" if packs else ""
     return tuple(
-        f"{what} {where} btrfs subvol={inside[where]} 0 0"
+        f"{what} {where} btrfs subvol={inside[where]}{more} 0 0"
         if where in inside
         else f"{what} {where} {MOUNT_OPTIONS.get(where, 'auto defaults')} 0 {1 if where == '/' else 2 if where.startswith('/') else 0}"
         for what, where in mounts

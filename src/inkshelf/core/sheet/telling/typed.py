@@ -101,7 +101,7 @@ def written(lines: tuple[str, ...], path: str) -> str:
 def _settings(step: TypeIn, scene: Scene) -> Words:
     unlocks = tuple(f"{name} UUID={uuid} none luks" for name, uuid in step.unlocks)
     wakes = wakes_from(step.mounts, scene)
-    files = [written(mount_lines(step.mounts), exact("linux", "mount_table"))]
+    files = [written(mount_lines(step.mounts, step.profile), exact("linux", "mount_table"))]
     files += [written(unlocks, exact("linux", "unlock_table"))] if unlocks else []
     files += [written((_of(step, "resume", uuid=wakes),), _of(step, "resume_file"))] if wakes else []
     names = ("set_zone", "set_locale", "use_locale", "set_host", "know_host")
