@@ -93,3 +93,18 @@ def test_swap_for_hibernation_is_said_of_every_aim_with_secure_boot_on(tmp_path:
     assert {"firmware.lockdown.a1", "firmware.lockdown.a2"} <= seen(both).keys()
     remedy = next(iter(seen(both)["firmware.lockdown.a2"].remedies))
     assert [aim.swap for aim in apply_remedy(both, remedy).aims] == ["hibernate", "sqrt"]
+
+
+@pytest.mark.parametrize(
+    "said",
+    [
+        {"system": "linux-server"},
+        {"system": "linux-server", "encryption": "all", "home": "apart"},
+        {"system": "linux-rolling"},
+        {"system": "linux-rolling", "encryption": "root"},
+    ],
+)
+def test_what_is_laid_out_as_the_system_would_is_not_said_to_be_lost(two: Job, said: dict[str, str]) -> None:
+    job = wanting(two, ("own-disk", said))
+    assert not job.plan_fault
+    assert not [key for key in seen(job) if key.startswith("wish.automatic")]
