@@ -335,3 +335,16 @@ def test_contents_lie_where_the_chunks_say_from_the_place_in_their_extent(
     assert seen == raw[chunk + start : chunk + start + min(count, most)]
     packed = btrfs.Item(257, btrfs.DATA, 0, b"", head[:16] + b"\1" + head[17:] + item.data[21:])
     assert btrfs_files.Tree(volume, 0, 0)._contents(packed, most) is None, "packed contents are not read, and not guessed"
+
+
+@pytest.mark.parametrize("said", [{"home": "lvm"}, {"encryption": "all"}])
+def test_a_group_never_bears_the_name_of_one_that_the_machine_has(two: Job, said: dict[str, str]) -> None:
+    """Lines name groups, not disks: with two of one name they reach the wrong one."""
+    first = wanting(two, ("own-disk", {"home": "lvm", "size": "60GiB"}))
+    again = wanting(first, ("clean", {"disk": "A", **said}))
+    groups = [one.label for one in again.steps if isinstance(one, Format) and one.filesystem == "lvm"]
+    groups += [one.group for one in again.steps if isinstance(one, FillContainer)]
+    assert not again.plan_fault
+    assert len(groups) == 2
+    assert len(set(groups)) == 2
+    assert f"vgcreate {groups[1]} " in markdown(read(again))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.aims.base import Need
-from inkshelf.core.aims.grouping import fill_group
+from inkshelf.core.aims.grouping import fill_group, group_name
 from inkshelf.core.aims.installing import entered, finding_others, install, required_startup
 from inkshelf.core.aims.sealing import seal
 from inkshelf.core.aims.systems import Layout, plain_needs
@@ -61,7 +61,7 @@ def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], si
         done = replace(done, mounts=with_home(done.mounts))
     known = entered(site.machine, disk, kind, startup)
     grouped = kind.family == "linux" and (layout.encryption == "all" or (layout.encryption == "none" and layout.home == "lvm"))
-    group = f"{kind.folder}{layout.mark}" if grouped else ""
+    group = group_name(kind, layout) if grouped else ""
     return Work(new, (*making, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known), group)
 
 

@@ -36,6 +36,16 @@ def boot_need(kind: Profile, layout: Layout) -> Need:
     )
 
 
+def group_name(kind: Profile, layout: Layout) -> str:
+    """Return a name for a system's volume group: never that of one that the machine has, whose volumes its lines would reach."""
+    own = f"{kind.folder}{layout.mark}"
+    return next(
+        one
+        for number in range(1, len(layout.groups) + 3)
+        if (one := f"{own}{number if number > 1 else ''}") not in layout.groups
+    )
+
+
 def grouped(kind: Profile, layout: Layout, plain: tuple[Need, ...]) -> tuple[Need, ...]:
     """Return the needs of a system with its ``plain`` ones in a volume group: the boot volume, and the physical volume."""
     root = next(one for one in plain if one.part == f"root{layout.mark}")
@@ -44,7 +54,7 @@ def grouped(kind: Profile, layout: Layout, plain: tuple[Need, ...]) -> tuple[Nee
         role="container",
         type_key="linux_lvm",
         filesystem="lvm",
-        label=f"{kind.folder}{layout.mark}",
+        label=group_name(kind, layout),
         name="",
         floor=sum(max(one.floor, one.fixed) for one in plain) + OVERHEAD,
         comfort=sum(max(one.comfort, one.fixed) for one in plain) + OVERHEAD,

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Question
 from inkshelf.core.aims.grouping import OVERHEAD as IN_GROUP
-from inkshelf.core.aims.grouping import boot_need, logical
+from inkshelf.core.aims.grouping import boot_need, group_name, logical
 from inkshelf.core.disk.contents import Inside
 from inkshelf.core.draw import file_system_uuid
 from inkshelf.core.errors import PlanError
@@ -102,7 +102,7 @@ def seal(kind: Profile, layout: Layout, plain: tuple[Need, ...], new: New, seed:
     holds = logical(inner, room, mark, seed) if grouped else (alone,)
     uuids = {one.part: held.uuid for one, held in zip(inner, holds, strict=True)}
     return Sealed(
-        FillContainer(made.call, holds, f"{kind.folder}{mark}" if grouped else ""),
+        FillContainer(made.call, holds, group_name(kind, layout) if grouped else ""),
         replace(new, uuids={**new.uuids, **uuids}),
         new.calls[f"boot{mark}"],
         ((f"{kind.folder}{mark}-locked", new.uuids[f"root{mark}"]),),

@@ -23,7 +23,8 @@ Rooms = Literal["together", "apart", "subvolumes", "lvm"]
 class Layout(Value, frozen=True):
     """How a system is laid out on a disk: ``own_esp`` with UEFI; the schools of swap and home; memory in bytes.
 
-    ``sizes``: what a person locked. ``mark`` sets the parts and labels of one system apart from those of another; ``root_bytes``: root's size, where a person set it.
+    ``groups``: names of volume groups that the machine has. ``sizes``: what a person locked. ``mark`` sets the parts and labels of one
+    system apart from those of another; ``root_bytes``: root's size, where a person set it.
     """
 
     table: Literal["gpt", "mbr"] = "gpt"
@@ -37,6 +38,7 @@ class Layout(Value, frozen=True):
     root_bytes: int = 0
     mark: str = ""
     sizes: tuple[tuple[str, int], ...] = ()
+    groups: tuple[str, ...] = ()
 
 
 def layout_on(disk: Disk, found: Machine) -> Layout:
@@ -46,6 +48,7 @@ def layout_on(disk: Disk, found: Machine) -> Layout:
         mode="legacy" if found.firmware.mode == "legacy" else "uefi",
         sector=disk.sector,
         ram=found.ram_bytes,
+        groups=tuple(one.filesystem.label for _, one in found.volumes() if one.filesystem and one.filesystem.kind == "lvm"),
     )
 
 
