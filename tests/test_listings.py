@@ -15,7 +15,7 @@ from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
-from inkshelf.core.size import GIB
+from inkshelf.core.size import GIB, MIB
 from inkshelf.exchange import captures
 
 # -- the job file ------------------------------------------------------------------------------------------------------
@@ -227,3 +227,65 @@ def test_memory_and_empty_readers_are_no_disks_and_what_is_mounted_is_something(
     busy, empty = captures.read_lsblk(json.dumps({"blockdevices": listing}))
     assert (busy.volumes[0].filesystem.kind, busy.volumes[0].used) == ("unknown", 7)
     assert empty.volumes == ()
+
+
+@pytest.mark.parametrize("locked", [False, True])
+def test_what_a_group_holds_is_in_the_listing_however_many_layers_lie_between(*, locked: bool) -> None:
+    def logical(name: str, size: int, kind: str | None, used: int | None = None) -> dict[str, object]:
+        return {"name": name, "type": "lvm", "size": size, "fstype": kind, "uuid": f"uuid of {name}", "fsused": used}
+
+    held = [
+        logical("my--group-root", 50 * GIB, "ext4", 9 * GIB),
+        logical("my--group-home--files", 100 * GIB, "xfs"),
+        logical("my--group-raw", 4 * GIB, None),
+    ]
+    crypt = [{"name": "locked", "type": "crypt", "size": 199 * GIB, "fstype": "LVM2_member", "children": held}]
+    part = {"name": "sda1", "type": "part", "size": 200 * GIB, "start": 2048, "partn": 1, "uuid": "own"}
+    part |= {"fstype": "crypto_LUKS", "children": crypt} if locked else {"fstype": "LVM2_member", "children": held}
+    disk = {"name": "sda", "type": "disk", "size": 256 * GIB, "pttype": "gpt", "children": [part]}
+    (found,) = captures.read_lsblk(json.dumps({"blockdevices": [disk]}))
+    system = found.volumes[0].filesystem
+    assert system.kind == ("luks" if locked else "lvm")
+    assert [(one.name, one.size_bytes, one.kind, one.used_bytes) for one in system.inside] == [
+        ("root", 50 * GIB, "ext4", 9 * GIB),
+        ("home-files", 100 * GIB, "xfs", None),
+        ("raw", 4 * GIB, "", None),
+    ]
+    if not locked:
+        assert system.label == "my-group"
+        assert system.used_bytes == MIB + 154 * GIB
+
+
+def test_a_container_that_is_unlocked_shows_the_one_file_system_in_it() -> None:
+    opened = {
+        "name": "sealed",
+        "type": "crypt",
+        "size": 99 * GIB,
+        "fstype": "ext4",
+        "label": "home",
+        "uuid": "inner",
+        "fsused": 7 * GIB,
+    }
+    part = {
+        "name": "sda1",
+        "type": "part",
+        "size": 100 * GIB,
+        "start": 2048,
+        "fstype": "crypto_LUKS",
+        "uuid": "own",
+        "children": [opened],
+    }
+    disk = {"name": "sda", "type": "disk", "size": 256 * GIB, "pttype": "gpt", "children": [part]}
+    (found,) = captures.read_lsblk(json.dumps({"blockdevices": [disk]}))
+    (held,) = found.volumes[0].filesystem.inside
+    assert (held.kind, held.label, held.uuid, held.used_bytes) == ("ext4", "home", "inner", 7 * GIB)
+
+
+def test_layers_without_an_end_are_refused() -> None:
+    node: dict[str, object] = {"name": "end", "type": "lvm", "size": GIB}
+    for number in range(40):
+        node = {"name": f"layer{number}", "type": "raid1", "size": GIB, "children": [node]}
+    part = {"name": "sda1", "type": "part", "size": GIB, "start": 2048, "fstype": "LVM2_member", "children": [node]}
+    disk = {"name": "sda", "type": "disk", "size": 2 * GIB, "pttype": "gpt", "children": [part]}
+    with pytest.raises(CaptureError, match="deeper"):
+        captures.read_lsblk(json.dumps({"blockdevices": [disk]}))

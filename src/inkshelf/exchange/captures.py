@@ -8,15 +8,17 @@ from pathlib import Path
 from typing import Any
 
 from inkshelf.core.disk.kinds import LISTED
+from inkshelf.core.disk.lvm_extents import DATA_START, EXTENT, extents_of
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.assemble import assume_loaders
 from inkshelf.core.machine.captured import same_disk
-from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Volume
+from inkshelf.core.machine.state import Disk, FileSystem, Inside, SystemRoot, Table, Volume
 from inkshelf.core.value import replace
 from inkshelf.exchange.fields import listed, number, word
 
 IN_MEMORY, EMPTY = ("zram", "ram"), (0, "0")
+DEEPEST = 12  # layers: a logical volume in a group in a container, cached and mirrored
 
 
 def read_text(path: Path) -> str:
@@ -127,6 +129,8 @@ def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
         return FileSystem("unknown", size, used_bytes=known) if _in_use(node) else None
     if kind == "fat32" and word(node, "fsver").upper() in {"FAT12", "FAT16"}:
         kind = word(node, "fsver").lower()
+    if kind in {"lvm", "luks"}:
+        return _container(node, kind, size, known)
     clusters = 65_525 if kind == "fat32" else 0  # enough to be mounted; the image tells the true figure
     return FileSystem(
         kind=kind,
@@ -138,6 +142,54 @@ def _filesystem(node: dict[str, Any], size: int) -> FileSystem | None:
         smallest_why="",
         cluster_bytes=4096,
         clusters=clusters,
+    )
+
+
+def _container(node: dict[str, Any], kind: str, size: int, known: int | None) -> FileSystem:
+    """What a group holds, and what an unlocked container shows: the listing has it below the partition."""
+    logical = _below(node, "lvm")
+    group = next((_parted(word(one, "name"))[0] for one in logical), word(node, "label"))
+    opened = [one for one in _below(node, "crypt") if LISTED.get(word(one, "fstype")) not in {None, "lvm"}]
+    inside = tuple(_inside(one, _parted(word(one, "name"))[1]) for one in logical) or tuple(
+        _inside(one, "root") for one in opened
+    )
+    used = known if known is not None or kind != "lvm" or not logical else DATA_START + sum(one.size_bytes for one in inside)
+    return FileSystem(
+        kind,
+        size,
+        label=group if kind == "lvm" else word(node, "label"),
+        uuid=word(node, "uuid"),
+        used_bytes=used,
+        cluster_bytes=EXTENT if kind == "lvm" else 0,
+        clusters=extents_of(size) if kind == "lvm" else 0,
+        inside=inside,
+    )
+
+
+def _below(node: dict[str, Any], kind: str, depth: int = 0) -> list[dict[str, Any]]:
+    """Everything of one type that lies below a node, however many layers are between, each once."""
+    if depth > DEEPEST:
+        raise CaptureError("The listing nests deeper than any machine does.", "Capture it again.")
+    children = [one for one in listed(node, "children") if isinstance(one, dict)]
+    found = [two for one in children for two in ([one] if one.get("type") == kind else _below(one, kind, depth + 1))]
+    return list({word(one, "name"): one for one in found}.values())
+
+
+def _parted(name: str) -> tuple[str, str]:
+    """The group's name and the volume's own: between them stands one hyphen, and their own are doubled."""
+    group, _, own = re.sub(r"(?<!-)-(?!-)", "\0", name, count=1).partition("\0")
+    return group.replace("--", "-"), own.replace("--", "-") or name
+
+
+def _inside(node: dict[str, Any], name: str) -> Inside:
+    used = node.get("fsused")
+    return Inside(
+        name,
+        number(node.get("size"), "size"),
+        LISTED.get(word(node, "fstype"), ""),
+        word(node, "label"),
+        word(node, "uuid"),
+        number(used, "used space") if used not in (None, "") else None,
     )
 
 
