@@ -10,9 +10,12 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QApplication
 
+from inkshelf.core.plan.locks import lock
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import GIB
 from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.demo import demo_job, first_day
+from inkshelf.ui.frame.overlays import Overlay
 from inkshelf.ui.frame.window import Window
 
 PAPER = QSize(868, 1228)  # A4
@@ -43,6 +46,76 @@ def take_paper(reading: Reading, path: Path) -> Path:
     return path
 
 
+class Pictures:
+    """One window, and the pictures that are taken of it: each a PNG in ``folder``."""
+
+    def __init__(self, window: Window, folder: Path) -> None:
+        self.window, self.folder = window, folder
+        self.made: list[Path] = []
+
+    def take(self, name: str, *, now: bool = False) -> None:
+        """Save what the window shows, once it is drawn; ``now``: while something goes on in it."""
+        if not now:
+            self.window.contents.setFocus()
+            settle(0.4)  # rows of results find their places in more than one pass
+        self.made.append(self.folder / f"{name}.png")
+        self.window.grab().save(str(self.made[-1]))
+
+    def chapters(self) -> None:
+        """Every chapter of the demo job, the sheet on paper, the other theme."""
+        for key in KEYS:
+            self.window.desk.show(key)
+            if key == "start":
+                self.window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
+            self.take(key)
+        self.made.append(take_paper(self.window.desk.reading, self.folder / "sheet-on-paper.png"))
+        self.window.desk.show("shelf")
+        self.window.set_theme("slate")
+        self.take("shelf-slate")
+        self.window.set_theme("paper")
+
+    def closer(self) -> None:
+        """The shelf with a locked size, small volumes as wide as their words; the guide over it."""
+        desk, shelf = self.window.desk, self.window.chapter("shelf")
+        desk.change(lock(desk.job, "S2", 60 * GIB), "lock S2")
+        shelf.look_closer()  # type: ignore[attr-defined]
+        self.take("shelf-closer")
+        shelf.look_closer()  # type: ignore[attr-defined]
+        self.window.open_guide("wish.automatic")
+        self.take("guide")
+        for card in self.window.findChildren(Overlay):
+            card.close()
+
+    def two_disks(self, demo: Path) -> None:
+        """Every disk on one screen, two aims in one job, and what can be done where something does not fit."""
+        self.window.desk.replace_job(first_day(demo, "two-disks"), None)
+        self.window.desk.show("shelf")
+        self.window.chapter("shelf").show_together()  # type: ignore[attr-defined]
+        self.take("all-disks")
+        self.window.desk.show("aim")
+        settle(1.0)  # the ways are worked out beside the window
+        self.take("two-aims")
+        self.window.desk.answer_aim(self.window.desk.job.aims[0].id, "size", "400GiB")
+        settle(1.5)
+        self.take("ways-out")
+
+    def inking(self, demo: Path) -> None:
+        """Half-way through inking, and its end."""
+        desk = self.window.desk
+        desk.replace_job(demo_job(demo), None)
+        desk.show("shelf")
+        desk.know("backup", "read back", "back-up read back")
+        self.window.start_inking()
+        half = False
+        while self.window.inking:
+            settle(0.02)
+            if not half and self.window.ink_page.steps.now > len(desk.job.steps) // 2:
+                half = True
+                self.take("inking", now=True)
+        self.take("inked")
+        self.window.worker = None
+
+
 def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int] = (1280, 800)) -> list[Path]:
     """Save a PNG of every main view in ``folder`` and return their paths."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -50,41 +123,10 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     window.bench_folder = demo / "bench"
     window.resize(*size)
     window.show()
-    made = []
-
-    def take(name: str) -> None:
-        window.contents.setFocus()
-        settle(0.4)  # rows of results find their places in more than one pass
-        path = folder / f"{name}.png"
-        window.grab().save(str(path))
-        made.append(path)
-
-    for key in KEYS:
-        window.desk.show(key)
-        if key == "start":
-            window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
-        take(key)
-    made.append(take_paper(window.desk.reading, folder / "sheet-on-paper.png"))
-    window.desk.show("shelf")
-    window.set_theme("slate")
-    take("shelf-slate")
-    window.set_theme("paper")
-    window.desk.replace_job(first_day(demo, "two-disks"), None)
-    window.desk.show("shelf")
-    window.chapter("shelf").show_together()  # type: ignore[attr-defined]
-    take("all-disks")
-    window.desk.show("aim")
-    take("two-aims")
-    window.desk.replace_job(demo_job(demo), None)
-    window.desk.show("shelf")
-    window.desk.know("backup", "read back", "back-up read back")
-    window.start_inking()
-    while window.inking:
-        settle(0.02)
-        if window.ink_page.steps.now > len(window.desk.job.steps) // 2 and "inking" not in {path.stem for path in made}:
-            window.grab().save(str(folder / "inking.png"))
-            made.append(folder / "inking.png")
-    take("inked")
-    window.worker = None
+    pictures = Pictures(window, folder)
+    pictures.chapters()
+    pictures.closer()
+    pictures.two_disks(demo)
+    pictures.inking(demo)
     window.close()
-    return made
+    return pictures.made

@@ -140,7 +140,7 @@ class ShelfChapter(Page):
         if not self.together:
             self.look = button(
                 "to scale" if self.board.closer else "look closer",
-                self._look,
+                self.look_closer,
                 link=True,
                 tip="Z: small volumes as wide as their words",
             )
@@ -153,11 +153,12 @@ class ShelfChapter(Page):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Z and not self.together:
-            self._look()
+            self.look_closer()
         else:
             super().keyPressEvent(event)
 
-    def _look(self) -> None:
+    def look_closer(self) -> None:
+        """Give small volumes the width of their words, or every volume its share again."""
         self.board.look_closer()
         self._heading()
 
