@@ -3,8 +3,7 @@
 from typing import ClassVar
 
 from inkshelf.core.aims.base import AimBase, Need, Picture, Question
-from inkshelf.core.aims.building import active
-from inkshelf.core.aims.installing import Startup, entered, finding_others, install, required_startup, startup_on
+from inkshelf.core.aims.installing import Startup, active, entered, finding_others, install, required_startup, startup_on
 from inkshelf.core.aims.menus import menus_anew
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
 from inkshelf.core.aims.shares import Swap, comfortable, divide, least

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from inkshelf.core.aims.base import Need
 from inkshelf.core.aims.grouping import fill_group, group_name
-from inkshelf.core.aims.installing import entered, finding_others, install, required_startup
+from inkshelf.core.aims.installing import active, entered, finding_others, install, required_startup
 from inkshelf.core.aims.sealing import seal
 from inkshelf.core.aims.systems import Layout, plain_needs
 from inkshelf.core.aims.volumes import New, make
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile, figure, reason
-from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.steps.kinds import Confirm, Install, Mount, Retype, Step
+from inkshelf.core.machine.state import Machine
+from inkshelf.core.steps.kinds import Confirm, Install, Mount, Step
 from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
@@ -69,13 +69,6 @@ def with_home(mounts: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...
     """Home lies in the same Btrfs as root."""
     root = next(what for what, where in mounts if where == "/")
     return tuple(line for one in mounts for line in ((one, (root, "/home")) if one[1] == "/" else (one,)))
-
-
-def active(kind: Profile, disk: Disk, done: Install) -> tuple[Step, ...]:
-    """On an MBR the NT family's code looks for the active volume; its installer marks it so."""
-    if kind.family != "nt" or disk.table.kind != "mbr" or any(one.active for one in disk.volumes):
-        return ()
-    return (Retype(done.call, "0x07", 0, active=True),)
 
 
 def share_need(share: str) -> tuple[Need, ...]:

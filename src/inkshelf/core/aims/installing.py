@@ -10,7 +10,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile
 from inkshelf.core.machine.roles import is_esp, root_uuid
 from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
-from inkshelf.core.steps.kinds import AddEntry, Create, Install, Prepare, Regenerate, SetOrder, Step
+from inkshelf.core.steps.kinds import AddEntry, Create, Install, Prepare, Regenerate, Retype, SetOrder, Step
 from inkshelf.core.value import Value
 from inkshelf.data import exact
 
@@ -182,3 +182,10 @@ def required_startup(disk: Disk, new: New, mode: str, mark: str = "") -> Startup
     if startup is None:
         raise PlanError("There is no EFI system partition for the loader.", "Choose an EFI system partition of its own.")
     return startup
+
+
+def active(kind: Profile, disk: Disk, done: Install) -> tuple[Step, ...]:
+    """On an MBR the NT family's code looks for the active volume; its installer marks it so."""
+    if kind.family != "nt" or disk.table.kind != "mbr" or any(one.active for one in disk.volumes):
+        return ()
+    return (Retype(done.call, "0x07", 0, active=True),)

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Question, held
-from inkshelf.core.aims.grouping import grouped
-from inkshelf.core.aims.sealing import Encryption, sealed
 from inkshelf.core.aims.shares import Swap, esp_bytes, swap_bytes
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile, figure, home_room, profile, profiles, reason, room_of
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB
 from inkshelf.core.value import Value
+
+if TYPE_CHECKING:
+    from inkshelf.core.aims.sealing import Encryption
 
 Esp = Literal["shared", "own"]
 Home = Literal["together", "apart"]
@@ -97,8 +98,14 @@ def _linux(kind: Profile, layout: Layout) -> tuple[Need, ...]:
     first = tuple(needs)
     plain = _own(kind, layout)
     if layout.encryption != "none":
+        from inkshelf.core.aims.sealing import sealed  # late: most systems lie in no container
+
         return (*first, *sealed(kind, layout, plain))
-    return (*first, *(grouped(kind, layout, plain) if layout.home == "lvm" else plain))
+    if layout.home == "lvm":
+        from inkshelf.core.aims.grouping import grouped
+
+        return (*first, *grouped(kind, layout, plain))
+    return (*first, *plain)
 
 
 def _own(kind: Profile, layout: Layout) -> tuple[Need, ...]:

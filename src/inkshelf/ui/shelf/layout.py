@@ -12,7 +12,6 @@ from typing import Literal
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.fit.room import givers
 from inkshelf.core.machine.state import Disk, Inside, Role, Volume
-from inkshelf.core.plan.locks import locked
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import Shrink
@@ -192,7 +191,7 @@ def lay_out(
     parts = [(start, end, least) for start, end in sorted(places)]
     parts += [(start, end, LEAST_GAP) for start, end in sorted(gaps)]
     scale = make_scale(before.size, parts, left, width)
-    ribbons, kept = _ribbons(before, after, reading.ledger.lost, scale), locked(reading.job)
+    ribbons, kept = _ribbons(before, after, reading.ledger.lost, scale), _locked(reading)
     return Shelf(
         scale=scale,
         found=tuple(_spine(one, scale) for one in before.volumes),
@@ -204,6 +203,14 @@ def lay_out(
         ticks=tuple(one for one in _ticks(scale, before.size, unit) if one.x < left + width - UNIT_ROOM),
         braces=(*_braces(before, scale, ribbons, planned=False), *_braces(after, scale, ribbons, planned=True)),
     )
+
+
+def _locked(reading: Reading) -> frozenset[str]:
+    if not any(aim.sizes for aim in reading.job.aims):
+        return frozenset()
+    from inkshelf.core.plan.locks import locked  # late: most jobs have none
+
+    return frozenset(locked(reading.job))
 
 
 def _braces(disk: Disk, scale: Scale, ribbons: tuple[Ribbon, ...], *, planned: bool) -> tuple[Brace, ...]:
