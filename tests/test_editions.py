@@ -8,7 +8,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import machines
@@ -78,6 +78,7 @@ def test_what_is_no_list_of_editions_is_one_line(raw: bytes, said: str, tmp_path
         editions(path)
 
 
+@example(b"\0\0", 87, 128)
 @given(st.binary(max_size=400), st.integers(0, 207), st.integers(0, 255))
 def test_odd_bytes_never_end_in_a_traceback(tmp_path_factory: pytest.TempPathFactory, text: bytes, at: int, value: int) -> None:
     path = tmp_path_factory.mktemp("odd") / "odd.wim"

@@ -44,6 +44,8 @@ def editions(path: Path) -> tuple[Edition, ...]:
             size = own.list_size & SIZE
             if not 2 <= size <= LONGEST:
                 raise CaptureError(f"The list of editions in {path.name} has {size} bytes.", "Get the image again.")
+            if own.list_at > path.stat().st_size:
+                raise CaptureError(f"The list of editions in {path.name} lies behind its end.", "Get the image again.")
             file.seek(own.list_at)
             text = file.read(size)
     except (OSError, OverflowError) as error:
