@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, settings
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+import machines
 from inkshelf.bench import demo
 from inkshelf.bench.intake import take_in
 from inkshelf.core.aims.beside import Beside
@@ -72,6 +73,18 @@ def job(found_job: Job) -> Job:
 @pytest.fixture
 def shared_job(found_job: Job) -> Job:
     return with_aim(found_job, Beside(size_bytes=100 * GIB))
+
+
+@pytest.fixture(scope="session")
+def one(tmp_path_factory: pytest.TempPathFactory) -> Job:
+    """A machine with one disk, and no aim yet."""
+    return machines.one_disk(tmp_path_factory.mktemp("one"))
+
+
+@pytest.fixture(scope="session")
+def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
+    """A machine with a second, empty disk, and no aim yet."""
+    return machines.two_disks(tmp_path_factory.mktemp("two"))
 
 
 @pytest.fixture(autouse=True)

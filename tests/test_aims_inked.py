@@ -39,16 +39,6 @@ def starts(job: Job) -> dict[str, bool]:
     return {one.system: one.starts for one in read(job).after if one.mishap == "none"}
 
 
-@pytest.fixture(scope="module")
-def one(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.one_disk(tmp_path_factory.mktemp("one"))
-
-
-@pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("two"))
-
-
 def test_trying_leaves_the_machine_as_it_was_found(one: Job) -> None:
     job = wanting(one, ("try", {}))
     reading = read(job)

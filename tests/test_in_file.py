@@ -12,7 +12,6 @@ from dissect.volume.disk import Disk as Independent
 from hypothesis import given
 from hypothesis import strategies as st
 
-import machines
 from disks import answered, make_volume
 from inkshelf.bench.disk_files import put_disk_file
 from inkshelf.bench.image import ImageFile
@@ -37,11 +36,6 @@ from inkshelf.exchange.render import markdown
 IDENTITY = "00112233445566778899aabbccddeeff"
 FORMS = ["fixed", "growing"]
 NT = SystemRoot("nt", "NT family", True)
-
-
-@pytest.fixture(scope="module")
-def one(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.one_disk(tmp_path_factory.mktemp("in-file"))
 
 
 def a_file(form: str, size: int, table: str = "gpt", holds: SystemRoot | None = NT) -> DiskFile:

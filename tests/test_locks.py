@@ -8,7 +8,6 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-import machines
 from inkshelf.bench.recipes import wanting
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import PlanError
@@ -24,16 +23,6 @@ from inkshelf.core.steps.kinds import FillGroup, Grow, Shrink
 from inkshelf.core.value import replace
 from strategies import machines as any_machine
 from strategies import wishes
-
-
-@pytest.fixture(scope="module")
-def one(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.one_disk(tmp_path_factory.mktemp("one"))
-
-
-@pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("two"))
 
 
 def sizes(job: Job) -> dict[str, int]:

@@ -11,7 +11,6 @@ from dissect.volume.lvm import LVM2
 from hypothesis import given
 from hypothesis import strategies as st
 
-import machines
 from disks import answered, make_volume
 from inkshelf.bench import stand_ins, tools
 from inkshelf.bench.image import ImageFile
@@ -35,11 +34,6 @@ from inkshelf.core.steps.kinds import FillContainer, FillGroup, Format, Install,
 from inkshelf.exchange.render import markdown
 
 EXTENT = 4 * MIB
-
-
-@pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("schools"))
 
 
 def empty(gb: int, mode: str) -> Machine:

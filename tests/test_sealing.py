@@ -9,7 +9,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-import machines
 from disks import answered, make_volume
 from inkshelf.bench import stand_ins
 from inkshelf.bench.image import ImageFile
@@ -36,11 +35,6 @@ from inkshelf.ui.shelf.layout import lay_out
 
 HEADER, EXTENT = 16 * MIB, 4 * MIB
 ROOTS = st.sampled_from(["root", "all"])
-
-
-@pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("sealed"))
 
 
 def filled(job: Job) -> FillContainer:

@@ -7,7 +7,6 @@ from pathlib import Path
 
 import pytest
 
-import machines
 from aim_jobs import AimJobs
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import inked, wanting
@@ -21,16 +20,6 @@ from inkshelf.core.size import GIB
 from inkshelf.core.steps.kinds import KINDS, AddEntry, Confirm, Install, Prepare, Prove, SetMode, SetSecureBoot
 from inkshelf.core.value import replace
 from inkshelf.exchange import render
-
-
-@pytest.fixture(scope="module")
-def one(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.one_disk(tmp_path_factory.mktemp("one"))
-
-
-@pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("two"))
 
 
 def starts(job: Job) -> list[tuple[int, str]]:

@@ -23,11 +23,6 @@ def seen(job: Job) -> dict[str, Finding]:
 
 
 @pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("two"))
-
-
-@pytest.fixture(scope="module")
 def crowded(tmp_path_factory: pytest.TempPathFactory) -> Job:
     image = machines.crowded_mbr(tmp_path_factory.mktemp("crowded"))
     return take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="crowded")

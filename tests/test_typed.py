@@ -8,7 +8,6 @@ from pathlib import Path
 
 import pytest
 
-import machines
 from inkshelf.bench.recipes import wanting
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
@@ -33,11 +32,6 @@ esac""",
     "swapon": 'case $1 in -U) echo "$2" >> "$SWAPS";; --show=*) cat "$SWAPS";; esac',
     **dict.fromkeys(("umount", "swapoff", "findmnt", "getent", "apt-get", "cryptsetup", "vgchange", "sync"), ":"),
 }
-
-
-@pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("typed"))
 
 
 def typed(two: Job, systems: str = "linux-desktop", **said: str) -> Job:

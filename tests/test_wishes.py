@@ -31,11 +31,6 @@ def external(job: Job) -> Job:
     return replan(replace(job, found=replace(job.found, disks=disks)))
 
 
-@pytest.fixture(scope="module")
-def two(tmp_path_factory: pytest.TempPathFactory) -> Job:
-    return machines.two_disks(tmp_path_factory.mktemp("two"))
-
-
 def coming_and_going(job: Job, **said: str) -> Job:
     return wanting(job, ("beside", {"size": "80GiB"}), ("remove", {"system": "S2", **said}))
 

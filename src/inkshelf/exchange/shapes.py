@@ -10,7 +10,7 @@ from inkshelf.core.boot.rehearse import Outcome
 from inkshelf.core.checks.registry import Finding
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.roles import flag_words
-from inkshelf.core.machine.state import Disk, Machine, Volume
+from inkshelf.core.machine.state import Disk, DiskFile, Inside, Machine, Volume
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.bounds import bounds
 from inkshelf.core.sheet.scene import scenes
@@ -40,29 +40,32 @@ def volume(one: Volume) -> dict[str, Any]:
         "told": {said.fact: said.value for said in one.told},
         "smallest_bytes": system.smallest_bytes if system else None,
         "smallest_why": system.smallest_why if system else "",
-        "inside": [
-            {
-                "name": part.name,
-                "size_bytes": part.size_bytes,
-                "filesystem": part.kind or None,
-                "label": part.label,
-                "uuid": part.uuid,
-            }
-            for part in (system.inside if system else ())
-        ],
-        "disk_files": [
-            {
-                "call": file.call or None,
-                "path": file.path,
-                "form": file.form,
-                "size_bytes": file.size_bytes,
-                "stored_bytes": file.stored_bytes,
-                "table": file.table,
-                "system": file.holds.title if file.holds else None,
-                "fault": file.fault,
-            }
-            for file in one.disk_files
-        ],
+        "inside": [_inside(part) for part in (system.inside if system else ())],
+        "disk_files": [_disk_file(file) for file in one.disk_files],
+    }
+
+
+def _inside(part: Inside) -> dict[str, Any]:
+    return {
+        "name": part.name,
+        "size_bytes": part.size_bytes,
+        "filesystem": part.kind or None,
+        "label": part.label,
+        "uuid": part.uuid,
+        "used_bytes": part.used_bytes,
+    }
+
+
+def _disk_file(file: DiskFile) -> dict[str, Any]:
+    return {
+        "call": file.call or None,
+        "path": file.path,
+        "form": file.form,
+        "size_bytes": file.size_bytes,
+        "stored_bytes": file.stored_bytes,
+        "table": file.table,
+        "system": file.holds.title if file.holds else None,
+        "fault": file.fault,
     }
 
 

@@ -6,7 +6,7 @@ from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB, MIB, Typed, binary, decimal, grouped, mib_to_type, to_type
-from inkshelf.core.steps.ledger import Ledger
+from inkshelf.core.steps.ledger import Ledger, Narrowing
 from inkshelf.core.value import Value
 
 
@@ -46,6 +46,14 @@ def _behind(found: Machine, call: str) -> int:
     return next((gap.size for gap in disk.gaps(1) if gap.start == volume.end), 0)
 
 
+def _shrink_boxes(times: list[Narrowing]) -> tuple[Typed, ...]:
+    """One box for each time that a volume shrinks."""
+    hint = "MiB to take away, whatever the label says"
+    alone = ("type into the shrink box (MB)",)
+    named = alone if len(times) == 1 else tuple(f"shrink box (MB), step {one.step}" for one in times)
+    return tuple(Typed(what, str(one.type_mib), hint) for what, one in zip(named, times, strict=True))
+
+
 def reckon(reading: Reading, call: str) -> Reckoning | None:
     """Return the figures for a volume, or for the shrink where nothing is selected; ``None`` where there is nothing to say."""
     shrinks = reading.ledger.shrinks
@@ -64,11 +72,7 @@ def reckon(reading: Reading, call: str) -> Reckoning | None:
     )
     detail = f"{WORDS[volume.role]}, partition {volume.number}"
     if narrowed:
-        hint = "MiB to take away, whatever the label says"
-        alone = ("type into the shrink box (MB)",)
-        named = alone if len(times) == 1 else tuple(f"shrink box (MB), step {one.step}" for one in times)
-        own = tuple(Typed(what, str(one.type_mib), hint) for what, one in zip(named, times, strict=True))
-        boxes = (*own, *boxes)
+        boxes = (*_shrink_boxes(times), *boxes)
         gap = narrowed.from_bytes - narrowed.to_bytes + (_behind(reading.plan.found, call) if len(times) == 1 else 0)
         screen = ("afterwards the screen says", f"{grouped(volume.size // MIB)} MB")
         after = (screen, ("and a gap (binary, called GB) of", f"{gap / GIB:.2f} GB"))

@@ -79,25 +79,10 @@ class Sheet(Value, frozen=True):
 
 def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     """Return the sheet of a job's reading."""
-    job, plan, done = reading.job, reading.plan, reading.job.done
-    rows = []
-    told = [(number, step, words(step, scene)) for number, step, scene in scenes(reading)]
-    waits = used(tuple((number, step, one.minutes) for number, step, one in told))
-    for (number, step, one), session in zip(told, sessions(reading), strict=True):
-        stops = reading.stops[number] if number < len(reading.stops) else ()
-        rows.append(
-            Row(
-                number,
-                with_waits(one, number, waits, step),
-                stops,
-                step.id,
-                number == reading.no_return,
-                bool(step.id) and step.id in done,
-                session,
-            )
-        )
+    job, plan = reading.job, reading.plan
+    rows, saved = _rows(reading)
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
-    saved, names = sum(one.minutes for one in waits), _stand_ins(rows, plan.found)
+    names = _stand_ins(rows, plan.found)
     total = with_margin(sum(row.minutes for row in rows) - saved)
     return Sheet(
         title=job.title,
@@ -119,6 +104,27 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         reasons=job.reasons,
         restarts=restarts(reading),
     )
+
+
+def _rows(reading: Reading) -> tuple[list[Row], float]:
+    """Return a row for each step, and the minutes that are not counted because they are done in a wait."""
+    done, rows = reading.job.done, []
+    told = [(number, step, words(step, scene)) for number, step, scene in scenes(reading)]
+    waits = used(tuple((number, step, one.minutes) for number, step, one in told))
+    for (number, step, one), session in zip(told, sessions(reading), strict=True):
+        stops = reading.stops[number] if number < len(reading.stops) else ()
+        rows.append(
+            Row(
+                number,
+                with_waits(one, number, waits, step),
+                stops,
+                step.id,
+                number == reading.no_return,
+                bool(step.id) and step.id in done,
+                session,
+            )
+        )
+    return rows, sum(one.minutes for one in waits)
 
 
 def _stand_ins(rows: list[Row], found: Machine) -> dict[str, str]:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.sheet.reckon import byte_figures
@@ -137,15 +137,14 @@ class ShelfChapter(Page):
         line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.setContentsMargins(0, 0, 0, 6)
         self._head.addWidget(line, 1, Qt.AlignmentFlag.AlignBottom)
-        if not self.together:
-            self.look = button(
-                "to scale" if self.board.closer else "look closer",
-                self.look_closer,
-                link=True,
-                tip="Z: small volumes as wide as their words",
-            )
-            self._head.addWidget(self.look, 0, Qt.AlignmentFlag.AlignBottom)
-        self._head.addWidget(button("key to the hatches", self.show_key, link=True), 0, Qt.AlignmentFlag.AlignBottom)
+        for link in self._links():
+            self._head.addWidget(link, 0, Qt.AlignmentFlag.AlignBottom)
+
+    def _links(self) -> list[QPushButton]:
+        """What can be pressed beside the facts of a disk."""
+        words, tip = "to scale" if self.board.closer else "look closer", "Z: small volumes as wide as their words"
+        look = [] if self.together else [button(words, self.look_closer, link=True, tip=tip)]
+        return [*look, button("key to the hatches", self.show_key, link=True)]
 
     def show_together(self) -> None:
         """Show every disk, one below the other."""
