@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
@@ -28,6 +28,8 @@ from inkshelf.ui.frame.window import Window
 IN_ORDER = ("mib", "gib", "suffix", "mb", "sectors", "percent")
 
 
+@example(MIB, 512, 20 * GIB)
+@example(MIB, 512, 1 << 44)
 @given(st.integers(MIB, 1 << 44), st.sampled_from([512, 4096]), st.integers(0, 1 << 44))
 def test_what_is_typed_for_a_size_means_that_size(size: int, sector: int, more: int) -> None:
     whole = size + more

@@ -139,5 +139,7 @@ def to_type(value: int, whole: int | None = None, sector: int = 512) -> tuple[Ty
         Typed(f"sectors of {sector}", str(-(-value // sector)), ""),
     ]
     if whole:
-        boxes.append(Typed("percent", f"{Decimal(100 * value) / whole:.2f}", "rounded"))
+        share = Decimal(100 * value) / whole
+        places = max(2, 1 - share.adjusted())  # of a small share two digits that are not zero
+        boxes.append(Typed("percent", f"{share:.{places}f}", "rounded"))
     return tuple(boxes)
