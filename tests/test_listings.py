@@ -16,7 +16,7 @@ from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, MIB
-from inkshelf.exchange import captures
+from inkshelf.exchange import captures, mounted
 
 # -- the job file ------------------------------------------------------------------------------------------------------
 
@@ -289,3 +289,50 @@ def test_layers_without_an_end_are_refused() -> None:
     disk = {"name": "sda", "type": "disk", "size": 2 * GIB, "pttype": "gpt", "children": [part]}
     with pytest.raises(CaptureError, match="deeper"):
         captures.read_lsblk(json.dumps({"blockdevices": [disk]}))
+
+
+def running(*, live: bool) -> str:
+    """A machine that was listed from its own system, or from a live medium; its root lies in a group, its swap apart."""
+
+    def part(at: int, kind: str, where: str | None, **more: object) -> dict[str, object]:
+        place = {"name": f"sda{at}", "type": "part", "partn": at, "size": 20 * GIB, "start": at * 20 * GIB // 512}
+        return {**place, "fstype": kind, "uuid": f"uuid-{at}", "mountpoints": [None if live else where], **more}
+
+    inner = {"name": "box-root", "type": "lvm", "size": 19 * GIB, "fstype": "ext4", "uuid": "uuid-root"}
+    group = part(2, "LVM2_member", None, children=[{**inner, "mountpoints": [None if live else "/"]}])
+    parts = [part(1, "vfat", "/boot/efi"), group, part(3, "swap", "[SWAP]"), part(4, "ext4", "/home")]
+    loop = {"name": "loop0", "type": "loop", "size": GIB, "fstype": "squashfs", "mountpoints": ["/"]}
+    return json.dumps({"blockdevices": [loop, {**node(name="sda"), "pttype": "gpt", "children": parts}]})
+
+
+def test_the_root_that_is_mounted_is_a_system_with_its_mounts() -> None:
+    (disk,) = captures.read_lsblk(running(live=False))
+    held = {one.number: one.holds for one in disk.volumes}
+    assert [number for number, one in held.items() if one] == [2]
+    assert held[2].assumed
+    assert held[2].mounts == (
+        ("UUID=uuid-1", "/boot/efi"),
+        ("UUID=uuid-root", "/"),
+        ("UUID=uuid-3", "none"),
+        ("UUID=uuid-4", "/home"),
+    )
+    job = take_in([], [(disk,)], seed="x", mode="uefi")
+    assert [one.call for _, one in job.found.volumes() if one.holds] == ["K1"]
+
+
+def test_what_a_live_medium_has_mounted_is_no_system() -> None:
+    (disk,) = captures.read_lsblk(running(live=True))
+    assert not any(one.holds for one in disk.volumes)
+
+
+@pytest.mark.parametrize(
+    ("root", "mounts"), [("UUID=UUID-root", (("UUID=UUID-root", "/"), ("/dev/x", "/srv"))), ("UUID=other", None)]
+)
+def test_the_mount_table_counts_where_it_is_that_of_the_root(root: str, mounts: object) -> None:
+    disks = captures.read_lsblk(running(live=False))
+    lines = f"# made by hand\n{root} / ext4 defaults 0 1\n/dev/x /srv xfs\n\n"
+    (disk,) = mounted.with_papers(disks, lines, 'ID=x\nPRETTY_NAME="Meadow 4"\n')
+    held = disk.volumes[1].holds
+    assert held.title == "Meadow 4"
+    assert held.mounts == (mounts or disks[0].volumes[1].holds.mounts)
+    assert disk.volumes[0].holds is None

@@ -182,6 +182,36 @@ def test_these_schools_go_into_a_container_too(two: Job, encryption: str, home: 
     assert ("lvcreate" in text) == (encryption == "all")
 
 
+@pytest.mark.parametrize("aim", ["beside", "several"])
+@pytest.mark.parametrize(
+    ("said", "kinds"),
+    [
+        ({"home": "lvm"}, {"lvm"}),
+        ({"home": "subvolumes", "encryption": "root"}, {"luks"}),
+        ({"home": "apart", "encryption": "all"}, {"luks"}),
+        ({"home": "subvolumes"}, {"btrfs"}),
+    ],
+)
+def test_a_system_beside_another_has_every_school_too(two: Job, aim: str, said: dict[str, str], kinds: set[str]) -> None:
+    more = {"esp": "own"} if aim == "beside" else {"systems": "linux-desktop,nt-desktop,linux-light"}
+    job = wanting(two, (aim, {**said, **more}))
+    assert not job.plan_fault
+    formats = [one.filesystem for one in job.steps if isinstance(one, Format)]
+    assert kinds == {one for one in formats if one in {"lvm", "luks", "btrfs"}}
+    reading = read(job)
+    held = [one for one in reading.plan.planned.volumes() if one[1].holds and one[1].planned]
+    assert len(held) == (1 if aim == "beside" else 3)
+    assert all(one.starts for one in reading.after if one.mishap == "none")
+    assert len(figures(reading).free) == len(held) + 1, "what each will show is told"
+
+
+def test_a_system_in_a_group_beside_another_is_inked_as_predicted(one: Job, tmp_path: Path) -> None:
+    job = wanting(one, ("beside", {"home": "lvm", "esp": "shared", "size": "60GiB"}))
+    report = ink(answered(job), tmp_path / "bench")
+    assert [check for check in report.checks if not check.ok] == []
+    assert [change.starts for change in read(job).after if change.mishap == "none"] == [True, True]
+
+
 def test_a_group_in_a_container_of_the_root_alone_is_refused(two: Job) -> None:
     assert "volume group" in wanting(two, ("own-disk", {"home": "lvm", "encryption": "root"})).plan_fault
 

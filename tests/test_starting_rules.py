@@ -303,3 +303,60 @@ def test_two_active_volumes_start_nothing() -> None:
     said = one(found.with_disk(replace(disk, volumes=(*disk.volumes, other))), "S1")
     assert not said.starts
     assert "more than one volume" in said.why
+
+
+def unread(planned: Machine) -> Machine:
+    """The same machine as captured text shows it: its entries and volumes, no file of the Linux family's loader."""
+    disk = planned.disks[0]
+    bare = (replace(one, planned=False, boot_files=() if one.call == "B2" else one.boot_files) for one in disk.volumes)
+    seen = planned.with_disk(replace(disk, volumes=tuple(bare), table=replace(disk.table, boot_code=None)))
+    return replace(seen, firmware=replace(seen.firmware, entries_known=True))
+
+
+def test_what_nobody_read_is_said_to_be_not_known(planned: Machine, job: Job) -> None:
+    seen = unread(planned)
+    assert [one(planned, call).verdict for call in ("S1", "S2")] == ["starts", "starts"]
+    assert [one(seen, call).verdict for call in ("S1", "S2")] == ["perhaps by hand", "not known"]
+    assert "was not read" in one(seen, "S2").why
+    read_whole = seen.with_disk(replace(seen.disks[0], table=replace(seen.disks[0].table, boot_code=True)))
+    assert [one(read_whole, call).verdict for call in ("S1", "S2")] == ["starts", "does not start"], "it was read: it is gone"
+    reading = read(replace(job, found=seen, aims=(), steps=()))
+    known = {one.key: one for one in findings(reading) if one.key.startswith(("start.n", "start.hand"))}
+    assert list(known) == ["start.not-read"]
+    assert (known["start.not-read"].severity, known["start.not-read"].calls) == ("note", ("S1", "S2"))
+    text = render.markdown(reading)
+    assert "not known | Linux desktop: what shimx64.efi on B2 starts was not read" in text
+
+
+def test_where_no_entries_were_captured_nothing_is_claimed(planned: Machine) -> None:
+    seen = unread(planned)
+    bare = replace(seen, firmware=replace(seen.firmware, entries=seen.firmware.entries[:1], order=(0,)))
+    assert one(bare, "S2").verdict == "does not start", "no entry and no fallback file leads there"
+    missing = replace(bare, firmware=replace(bare.firmware, entries_known=False))
+    assert one(missing, "S2").verdict == "not known"
+    assert one(missing, "S1").verdict == "starts", "its loader and fallback are there in any case"
+    reset = next(two for two in mishaps(missing) if two.key == "firmware-reset")
+    assert one(missing, "S2", reset).verdict == "does not start", "no entry is left then"
+
+
+def test_an_unread_loader_whose_partition_is_gone_starts_nothing(planned: Machine) -> None:
+    left = fold(unread(planned), (Delete("B2"),)).planned
+    assert one(left, "S2").verdict == "does not start"
+    assert one(left, "S1").verdict == "starts"
+
+
+def test_what_a_person_says_of_an_unread_loader_counts(planned: Machine, job: Job) -> None:
+    first = planned.firmware.order[0]
+    said = know(replace(job, found=unread(planned), aims=(), steps=()), "started-by:S2", f"Boot{first:04X}")
+    assert one(said.found, "S2").verdict == "starts"
+    assert one(said.found, "S1").verdict == "starts by hand"
+
+
+def test_sector_0_that_was_not_read_is_not_said_to_hold_code(found_job: Job) -> None:
+    disk = found_job.found.disks[0]
+    old = replace(
+        disk, table=Table("mbr", signature="00c0ffee"), volumes=tuple(replace(v, active=v.call == "B1") for v in disk.volumes)
+    )
+    machine = replace(found_job.found, disks=(old,), firmware=replace(found_job.found.firmware, mode="legacy"))
+    assert "was not read" in one(machine, "S1").why
+    assert "that code is there" not in one(machine, "S1").why

@@ -39,7 +39,7 @@ Scene = Callable[[Job], Job]
 SCENES: list[tuple[str, Scene, Scene]] = [
     ("wish.automatic.S2", lambda j: wanting(j, ("own-disk", {"system": "linux-rolling", "home": "apart"})), lambda j: wanting(j, ("own-disk", {"system": "linux-rolling"}))),
     ("wish.automatic.S2", lambda j: wanting(j, ("own-disk", {"system": "linux-server", "home": "together"})), lambda j: wanting(j, ("own-disk", {"system": "linux-server"}))),
-    ("wish.automatic.S2", lambda j: wanting(j, ("beside", {"system": "linux-rolling"})), lambda j: wanting(j, ("beside", {}))),
+    ("wish.automatic.S2", lambda j: wanting(j, ("beside", {"system": "linux-rolling", "home": "apart"})), lambda j: wanting(j, ("beside", {}))),
     ("people.memory.S2", lambda j: memory(wanting(j, ("beside", {})), 2), lambda j: memory(wanting(j, ("beside", {})), 4)),
     ("people.memory.S2", lambda j: memory(wanting(j, ("own-disk", {"system": "linux-heavy"})), 4), lambda j: wanting(j, ("own-disk", {"system": "linux-heavy"}))),
     ("room.staging.a1", lambda j: wanting(j, ("no-stick", {"staging": "no"})), lambda j: wanting(j, ("no-stick", {}))),

@@ -65,7 +65,7 @@ def _new(words: Namespace) -> int:
         conditions=Conditions(
             said("mains", words.mains), said("backup", words.backup), encrypted=said("encrypted", words.encrypted)
         ),
-        title=words.title or words.output.stem,
+        title=words.title or (told.facts.maker if told.facts else "") or words.output.stem,
         owner=words.owner,
     )
     if told.firmware is not None:

@@ -74,8 +74,7 @@ def _rehearse(said: Namespace) -> int:
         print_json({"outcomes": [shapes.outcome(one) for one in reading.after]})
         return 0
     for one in reading.after:
-        verdict = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
-        print(f"{one.system:4} {one.mishap:18} {verdict:15} {' > '.join(one.path) if one.path else one.why}")
+        print(f"{one.system:4} {one.mishap:18} {one.verdict:15} {' > '.join(one.path) if one.path else one.why}")
     return 0
 
 

@@ -286,6 +286,11 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "On an MBR disk the start code of the NT family looks for one volume with that mark, and runs what begins there.",
         "do": "Mark the volume with the start-up files, and no other.",
     },
+    "start.not-read": {
+        "title": "What starts was not read",
+        "means": "Captured text lists entries and volumes, no file inside them. An entry whose loader nobody read may start one system or another, or pass on to the next.",
+        "do": "Say at the system's volume which entry starts it, or take in a disk image. Until then it starts as it does today, and the rehearsal claims nothing.",
+    },
     "start.assumed": {
         "title": "Boot entries that were not captured",
         "means": "An image does not hold the firmware's variables. One entry for each loader is assumed, in the order of the disks.",

@@ -13,7 +13,7 @@ from inkshelf.core.machine.captured import Facts
 from inkshelf.core.machine.state import SECTORS, Disk, FileSystem, Firmware
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
-from inkshelf.exchange import bootvars, captures, kit, plaintext
+from inkshelf.exchange import bootvars, captures, kit, mounted, plaintext
 
 
 class Gathered(Value, frozen=True):
@@ -64,6 +64,7 @@ def gather(texts: Iterable[str]) -> Gathered:
     kinds = []
     facts: Facts | None = None
     missing: tuple[str, ...] = ()
+    papers: list[tuple[str, str]] = []
     waiting = list(texts)
     count = len(waiting)
     while waiting:
@@ -74,6 +75,7 @@ def gather(texts: Iterable[str]) -> Gathered:
             made = kit.read_kit(text)
             facts, missing = made.facts, (*missing, *made.missing)
             listed = (*listed, *made.disks)
+            papers.append((made.mount_table, made.release))
             waiting += made.texts
         elif kind == "lsblk":
             listed = (*listed, *captures.read_lsblk(text))
@@ -85,6 +87,8 @@ def gather(texts: Iterable[str]) -> Gathered:
             firmware = bootvars.read_efibootmgr(text)
     joined = captures.join(listed, tuple(tables))
     disks = captures.assume(plaintext.with_contents(joined, held))
+    for mount_table, release in papers:
+        disks = mounted.with_papers(disks, mount_table, release)
     for disk in disks:
         if disk.sector not in SECTORS:
             raise CaptureError(f"A disk with sectors of {disk.sector} bytes cannot be.", "Capture it again on the machine.")

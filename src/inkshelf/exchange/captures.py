@@ -16,9 +16,9 @@ from inkshelf.core.machine.captured import same_disk
 from inkshelf.core.machine.state import Disk, FileSystem, Inside, SystemRoot, Table, Volume
 from inkshelf.core.value import replace
 from inkshelf.exchange.fields import listed, number, word
+from inkshelf.exchange.mounted import DEEPEST, Mounts, has_root, mounts, places, root
 
 IN_MEMORY, EMPTY = ("zram", "ram"), (0, "0")
-DEEPEST = 12  # layers: a logical volume in a group in a container, cached and mirrored
 
 
 def read_text(path: Path) -> str:
@@ -46,7 +46,8 @@ def read_lsblk(text: str) -> tuple[Disk, ...]:
     nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
     if not isinstance(nodes, list):
         raise CaptureError("The listing's “blockdevices” is not a list.", "Capture it again.")
-    disks = [_lsblk_disk(node) for node in nodes if isinstance(node, dict) and _is_disk(node)]
+    running = mounts(nodes)
+    disks = [_lsblk_disk(node, running) for node in nodes if isinstance(node, dict) and _is_disk(node)]
     if not disks:
         raise CaptureError("No disk is in this listing.", "Capture lsblk --json --bytes --output-all on the machine itself.")
     return tuple(disks)
@@ -57,18 +58,15 @@ def _is_disk(node: dict[str, Any]) -> bool:
     if node.get("type") != "disk" or word(node, "name").startswith(IN_MEMORY) or node.get("size") in EMPTY:
         return False
     parts = [node, *(one for one in listed(node, "children") if isinstance(one, dict))]
-    return not any(word(one, "fstype") == "iso9660" and _mounted(one) for one in parts)
+    return not any(word(one, "fstype") == "iso9660" and places(one) for one in parts)
 
 
-def _mounted(node: dict[str, Any]) -> bool:
-    return bool(word(node, "mountpoint") or any(isinstance(one, str) and one for one in listed(node, "mountpoints")))
-
-
-def _lsblk_disk(node: dict[str, Any]) -> Disk:
+def _lsblk_disk(node: dict[str, Any], running: Mounts) -> Disk:
     size = number(node.get("size"), "disk size")
     sector = number(node.get("log-sec"), "sector size") or 512
     children = [one for one in listed(node, "children") if isinstance(one, dict) and one.get("type") == "part"]
-    volumes = tuple(sorted((_lsblk_volume(one, place) for place, one in enumerate(children, 1)), key=lambda one: one.start))
+    made = (_lsblk_volume(one, place, running) for place, one in enumerate(children, 1))
+    volumes = tuple(sorted(made, key=lambda one: one.start))
     if not volumes and (holds := _filesystem(node, size)) is not None:
         volumes = (Volume("", 0, 0, size, "", filesystem=holds),)  # the whole disk is one file system or container
     kind = word(node, "pttype") or next((word(one, "pttype") for one in children), "")
@@ -97,7 +95,7 @@ def table_of(kind: str, identity: str, size: int, sector: int) -> Table:
     return Table("mbr", signature=identity, entry_count=4, entry_bytes=16) if kind == "mbr" else Table()
 
 
-def _lsblk_volume(node: dict[str, Any], place: int) -> Volume:
+def _lsblk_volume(node: dict[str, Any], place: int, running: Mounts) -> Volume:
     name = word(node, "name")
     digits = re.search(r"(\d+)$", name)
     own = number(node.get("partn"), "partition number") or (int(digits.group(1)) if digits else place)
@@ -117,6 +115,7 @@ def _lsblk_volume(node: dict[str, Any], place: int) -> Volume:
             guid=word(node, "partuuid").upper(),
             attributes=attributes,
             filesystem=_filesystem(node, size),
+            holds=root(running) if has_root(node) else None,
         )
     )
 
@@ -196,7 +195,7 @@ def _inside(node: dict[str, Any], name: str) -> Inside:
 def _in_use(node: dict[str, Any]) -> bool:
     """Something is there that is not known by name: it is mounted, bears a kind nobody here knows, or something lies on top of it."""
     on_top = [one for one in listed(node, "children") if isinstance(one, dict) and one.get("type") != "part"]
-    return bool(_mounted(node) or word(node, "fstype") or on_top)
+    return bool(places(node) or word(node, "fstype") or on_top)
 
 
 def _with_role(volume: Volume) -> Volume:

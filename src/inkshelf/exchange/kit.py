@@ -22,12 +22,17 @@ LARGEST_MEMORY = 1 << 50  # bytes
 
 
 class Kit(Value, frozen=True):
-    """One file of the kit: ``texts`` as base utilities printed them, ``disks`` that are read already, ``missing`` with the reasons."""
+    """One file of the kit: ``texts`` as base utilities printed them, ``disks`` that are read already, ``missing`` with the reasons.
+
+    ``mount_table`` and ``release``: of the system that it was made in, as they stand there.
+    """
 
     facts: Facts
     texts: tuple[str, ...] = ()
     disks: tuple[Disk, ...] = ()
     missing: tuple[str, ...] = ()
+    mount_table: str = ""
+    release: str = ""
 
 
 def scripts() -> dict[str, str]:
@@ -99,7 +104,13 @@ def _read_linux(body: str) -> Kit:
         held[name] for name in names if name.split(" ")[0] in {"lsblk", "sfdisk", "blkid", "efibootmgr"} and held[name].strip()
     ]
     missing = [f"{name.removeprefix('missing ')}: {held[name].strip()}" for name in names if name.startswith("missing ")]
-    return Kit(_facts(held.get("facts", "")), tuple(texts), (), tuple(shown(one.replace("\n", " "))[:200] for one in missing))
+    return Kit(
+        facts=_facts(held.get("facts", "")),
+        texts=tuple(texts),
+        missing=tuple(shown(one.replace("\n", " "))[:200] for one in missing),
+        mount_table=held.get("fstab", ""),
+        release=held.get("release", ""),
+    )
 
 
 def _facts(lines: str) -> Facts:

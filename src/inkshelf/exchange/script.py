@@ -12,7 +12,7 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.scene import Scene, scenes
 from inkshelf.core.sheet.telling import Words, words
 from inkshelf.core.size import binary, both
-from inkshelf.core.steps.kinds import Create, Install, Prove, Shrink, Step
+from inkshelf.core.steps.kinds import Create, Format, Install, Prove, Shrink, Step
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
 from inkshelf.exchange.render import environment
@@ -33,6 +33,10 @@ def script(reading: Reading, disk_id: str = "") -> str:
     disk = _disk(reading, steps, disk_id.upper())
     own = [(number, step, scene) for number, step, scene in steps if disk.id in _disks(step, scene)]
     lines = list(_lines(steps, disk.id))
+    if own and not any(line.commands and not line.later for line in lines):
+        raise PlanError(
+            f"Nothing on disk {disk.id} is for a script: its own systems, an installer or a person do it.", "Work by the sheet."
+        )
     if not any(line.commands and not line.later for line in lines):
         raise PlanError("There are no partition steps to write down.", "Choose an aim, or create a volume, first.")
     first = next(line.number for line in lines if line.commands)
@@ -80,7 +84,12 @@ def _label_id(disk: Disk) -> str:
 
 def _by_hand(step: Step, scene: Scene) -> bool:
     """What a person does to the disk themselves, in the order of the sheet: a script leaves it to them."""
-    return step.actor != "bench" or _by_its_own_system(step, scene)
+    return step.actor != "bench" or _by_installer(step) or _by_its_own_system(step, scene)
+
+
+def _by_installer(step: Step) -> bool:
+    """What an installer divides and formats by itself."""
+    return isinstance(step, Shrink | Create | Format) and bool(step.by)
 
 
 def _node(disk: Disk, number: int | None) -> str:  # noqa: ARG001 - one signature with the sheet's
@@ -123,7 +132,7 @@ def _lines(steps: list[tuple[int, Step, Scene]], disk: str) -> Iterator[Line]:
     """Bench steps of one disk. Once the script has begun, what comes behind something that a person does or looks at waits for it."""
     later = begun = False
     for number, step, scene in steps:
-        if step.actor != "bench":
+        if step.actor != "bench" or _by_installer(step):
             later = later or (begun and (step.writes != "none" or isinstance(step, Prove)))
             continue
         if disk not in _disks(step, scene):

@@ -186,6 +186,8 @@ def outcome(one: Outcome) -> dict[str, Any]:
         "mishap": one.mishap,
         "starts": one.starts,
         "by_hand": one.by_hand,
+        "known": one.sure,
+        "verdict": one.verdict,
         "path": list(one.path),
         "why": one.why,
     }

@@ -76,7 +76,7 @@ def _start(window: Window) -> Page:
 def _start_hint(desk: Desk) -> Hint:
     now = [one for one in desk.reading.after if one.mishap == "none"]
     starting = sum(one.starts for one in now)
-    return (f"{starting} of {len(now)}" if now else ""), starting < len(now)
+    return (f"{starting} of {len(now)}" if now else ""), any(one.sure and not one.starts for one in now)
 
 
 def _sheet(window: Window) -> Page:

@@ -2,37 +2,40 @@
 
 from typing import ClassVar
 
-from inkshelf.core.aims.base import AimBase, Need, Picture, Question
-from inkshelf.core.aims.installing import Startup, active, entered, finding_others, install, required_startup, startup_on
+from inkshelf.core.aims.base import Need, Picture, Question
+from inkshelf.core.aims.building import Site, Work, built
+from inkshelf.core.aims.dividing import by_itself, dividing_question, place_for
+from inkshelf.core.aims.installing import startup_on
 from inkshelf.core.aims.menus import menus_anew
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
-from inkshelf.core.aims.shares import Swap, comfortable, divide, least
+from inkshelf.core.aims.schools import Schools
+from inkshelf.core.aims.sealing import refuse_sealed
+from inkshelf.core.aims.shares import comfortable, divide, least
 from inkshelf.core.aims.systems import (
-    ESP_ANSWERS,
+    ESP_QUESTION,
     Esp,
-    Home,
+    Layout,
     disk_question,
-    home_question,
     known_system,
     layout_on,
     needs_of,
     size_question,
-    swap_question,
     system_question,
 )
-from inkshelf.core.aims.volumes import lead, make
+from inkshelf.core.aims.volumes import lead
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.room import fit, possible
+from inkshelf.core.fit.room import Fit, possible
 from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import Confirm, Prove, SetOrder, Shrink, Step
+from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, SetOrder, Shrink, Step
+from inkshelf.core.steps.making import Divides
 from inkshelf.core.texts import Count, Key, Letter
 from inkshelf.core.value import replace
 
 
-class Beside(AimBase, frozen=True, tag="beside"):
+class Beside(Schools, frozen=True, tag="beside"):
     """One more system beside the one that is there.
 
     ``size_bytes`` is all of its volumes together (``None``: comfortable); ``root_bytes`` the root volume where home is apart
@@ -47,10 +50,9 @@ class Beside(AimBase, frozen=True, tag="beside"):
     system: Key = "linux-desktop"
     size_bytes: Count | None = None
     esp: Esp = "shared"
-    swap: Swap = "sqrt"
-    home: Home = "together"
     disk: Letter = "A"
     root_bytes: Count | None = None
+    divides: Divides = "hand"
 
     def sentence(self, found: Machine) -> str:
         """Name the system, what it stands beside, and the disk."""
@@ -62,65 +64,66 @@ class Beside(AimBase, frozen=True, tag="beside"):
         return (
             system_question("linux-desktop", "what customers ask for most"),
             size_question("Room for it"),
-            Question(
-                "esp", "EFI system partition", ESP_ANSWERS, "own", "the other system's repairs and updates leave it alone"
-            ),
-            home_question(),
-            swap_question(found),
+            dividing_question(profile(self.system)),
+            *((ESP_QUESTION,) if self.divides == "hand" else ()),
+            *self.school_questions(found, (self.system,), by_itself=self.divides != "hand"),
             disk_question(found, "A", "the first disk"),
         )
+
+    def _compared(self, when: Divides) -> list[Step]:
+        return [Confirm("summary")] if self.divides == when else []
+
+    def _shrunk(self, place: Fit) -> list[Step]:
+        """Its own system shrinks it and is looked at; where a divider does, that can be only when everything is done."""
+        if place.giver is None:
+            return []
+        by = self.system if self.divides == "divider" else ""
+        look = [Prove(place.giver.call, "after shrinking")] if place.giver.holds and not by else []
+        return [Shrink(place.giver.call, place.giver_bytes, by), *look]
 
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the new volumes with their floors and comforts."""
         kind = known_system(self.system, ("linux", "nt"))
+        refuse_sealed(kind, self.encryption)
+        return needs_of(kind, self._layout(found))
+
+    def _layout(self, found: Machine) -> Layout:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
-        return needs_of(
-            kind,
-            replace(
-                layout_on(disk, found),
-                own_esp=self.esp == "own",
-                swap=self.swap,
-                home=self.home,
-                root_bytes=self.root_bytes or 0,
-                sizes=self.sizes,
-            ),
-        )
+        plain = replace(self.schooled(layout_on(disk, found)), own_esp=self.esp == "own", root_bytes=self.root_bytes or 0)
+        return by_itself(profile(self.system), replace(plain, divides=self.divides), disk)
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` with what to do where this machine has no room or no way for it."""
         kind = known_system(self.system, ("linux", "nt"))
         disk = _suitable(found, self)
         needs = self.needs(found)
-        place = fit(disk, self.size_bytes or comfortable_size(found, self))
+        place = place_for(disk, kind, self.size_bytes or comfortable_size(found, self), self.divides)
+        own_esp = self._layout(found).own_esp
         room = place.size - lead(disk, len(needs), logical=place.logical)
         sizes = divide(needs, room)
-        given = (*taken, *found.calls())
-        new = make(disk, place, tuple((need, sizes[need.part]) for need in needs), seed, given)
-        startup = required_startup(disk, new, layout_on(disk, found).mode)
-        done = install(kind, disk, new, startup, fallback=self.esp == "own")
-        hide, show = hidden(found) if self.esp == "own" and startup else ([], [])
-        steps: list[Step] = [*assured(found), *suspended(found), *woken(found, [place.giver] if place.giver else [])]
-        if place.giver is not None:
-            steps.append(Shrink(place.giver.call, place.giver_bytes))
-            steps += [Prove(place.giver.call, "after shrinking")] if place.giver.holds else []
-        steps += hide
-        steps += [*new.steps, *active(kind, disk, done), Confirm("summary"), done]
+        site = Site(found, disk.id, place, seed, (*taken, *found.calls()))
+        work = built(site, kind, self._layout(found), needs, sizes, fallback=own_esp)
+        hide, show = hidden(found) if own_esp and work.install.esp else ([], [])
+        steps: list[Step] = [*self.chosen(assured(found)), *suspended(found), *self.off_before(found)]
+        steps += woken(found, [place.giver] if place.giver else [])
+        # an installer that does all of it by itself says so once, before any of it
+        steps += [*self._compared("divider"), *self._shrunk(place), *hide]
+        steps += [*self._compared("gap"), *work.making, *self._compared("hand"), work.install]
         steps += show
-        steps += [*finding_others(found, done), *_entries(found, disk, kind, startup)]
-        steps += [Prove(done.call, "new"), *proved(found), *resumed(found)]
+        steps += [*work.entering, *_first_again(found, disk, kind, work, self.menu)]
+        steps += [*self.on_again(found), Prove(work.install.call, "new"), *proved(found), *resumed(found)]
         steps += [Confirm("clock")] if clocks_differ(found, (kind.family,)) else []
         return identified((*steps, Confirm("tidy")), self.id)
 
 
-def _entries(found: Machine, disk: Disk, kind: Profile, startup: Startup | None) -> list[Step]:
-    """The new entry; an NT-family installer takes the first place for its own, and the menu that was there gets it back."""
-    made = entered(found, disk, kind, startup)
+def _first_again(found: Machine, disk: Disk, kind: Profile, work: Work, menu: str) -> list[Step]:
+    """An NT-family installer takes the first place for its own entry; what was first before gets it back, and its menu looks again."""
+    made = next((one for one in work.entering if isinstance(one, AddEntry)), None)
+    if kind.family != "nt" or made is None or menu == "firmware":
+        return []
     order = found.firmware.order
-    if kind.family != "nt" or not made:
-        return made
-    number = made[0].entry.number  # type: ignore[attr-defined]
-    back = [SetOrder((*order, number))] if order else []
-    return [*made, *back, *menus_anew(found, disk)]
+    back = [SetOrder((*order, made.entry.number))] if order else []
+    return [*back, *menus_anew(found, disk)]
 
 
 def comfortable_size(found: Machine, aim: Beside) -> int:
@@ -145,6 +148,6 @@ def _suitable(found: Machine, aim: Beside) -> Disk:
             "The firmware starts the legacy way, and the disk is GPT.",
             "Set the firmware mode to UEFI under Intake, if that is what it is.",
         )
-    if aim.esp == "shared" and found.firmware.mode != "legacy" and startup_on(disk) is None:
+    if aim.divides == "hand" and aim.esp == "shared" and found.firmware.mode != "legacy" and startup_on(disk) is None:
         raise PlanError(f"Disk {disk.id} has no EFI system partition to share.", "Choose an EFI system partition of its own.")
     return disk

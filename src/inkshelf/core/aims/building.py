@@ -6,12 +6,13 @@ from inkshelf.core.aims.base import Need
 from inkshelf.core.aims.grouping import fill_group, group_name
 from inkshelf.core.aims.installing import active, entered, finding_others, install, required_startup
 from inkshelf.core.aims.sealing import seal
+from inkshelf.core.aims.shares import swap_bytes, swap_file_bytes
 from inkshelf.core.aims.systems import Layout, plain_needs
 from inkshelf.core.aims.volumes import New, make
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile, figure, reason
 from inkshelf.core.machine.state import Machine
-from inkshelf.core.steps.kinds import Confirm, Install, Mount, Step
+from inkshelf.core.steps.kinds import Confirm, Install, Mount, Prepare, Step
 from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
@@ -29,19 +30,25 @@ class Site(Value, frozen=True):
 
 
 class Work(Value, frozen=True):
-    """The steps of one system: volumes, the installation, then what makes it known to firmware and menus. ``group``: it lies in that volume group."""
+    """The steps of one system: volumes, the installation, what is set up in it, then what makes it known to firmware and menus.
+
+    ``group``: it lies in that volume group.
+    """
 
     new: New
     making: tuple[Step, ...]
     install: Install
+    inside: tuple[Step, ...]
     entering: tuple[Step, ...]
     group: str = ""
 
 
 def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], sizes: dict[str, int], *, fallback: bool) -> Work:
     """Return the work of one system. ``fallback``: its loader goes where firmware looks without an entry, too;"""
-    disk = site.machine.disk(site.disk)
-    new = make(disk, site.place, tuple((need, sizes[need.part]) for need in needs), site.seed, site.taken)
+    disk, itself = site.machine.disk(site.disk), layout.divides != "hand"
+    new = make(
+        disk, site.place, tuple((need, sizes[need.part]) for need in needs), site.seed, site.taken, kind.key if itself else ""
+    )
     startup = required_startup(disk, new, layout.mode, layout.mark)
     making: tuple[Step, ...] = new.steps
     if layout.encryption == "none" and (layout.home != "lvm" or kind.family != "linux"):
@@ -59,10 +66,23 @@ def built(site: Site, kind: Profile, layout: Layout, needs: tuple[Need, ...], si
         done = replace(done, boot=inner.boot, unlocks=inner.unlocks)
     if layout.home == "subvolumes" and kind.family == "linux":
         done = replace(done, mounts=with_home(done.mounts))
-    known = entered(site.machine, disk, kind, startup)
+    done = replace(done, divides=layout.divides)
+    known = entered(site.machine, disk, kind, startup, keeps=layout.menu == "old")
+    others = finding_others(site.machine, done) if layout.menu == "own" else []
     grouped = kind.family == "linux" and (layout.encryption == "all" or (layout.encryption == "none" and layout.home == "lvm"))
     group = group_name(kind, layout) if grouped else ""
-    return Work(new, (*making, *active(kind, disk, done)), done, (*finding_others(site.machine, done), *known), group)
+    inside = swapped(kind, layout, done)
+    return Work(new, (*making, *active(kind, disk, done)), done, inside, (*inside, *others, *known), group)
+
+
+def swapped(kind: Profile, layout: Layout, done: Install) -> tuple[Step, ...]:
+    """Return what is set up in a new system where its swap is no volume: a file in root, or compressed memory."""
+    if kind.family != "linux" or layout.divides != "hand":
+        return ()  # what an installer lays out by itself has its swap from it
+    if layout.swap == "compressed":
+        return (Prepare(done.call, "swap_compressed"),)
+    size = swap_file_bytes(layout.swap, layout.ram) or (layout.encryption == "root" and swap_bytes(layout.swap, layout.ram))
+    return (Prepare(done.call, "swap_file", size),) if size else ()
 
 
 def with_home(mounts: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:

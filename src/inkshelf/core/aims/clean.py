@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question, held
+from inkshelf.core.aims.base import Answer, Need, Picture, Question, held
 from inkshelf.core.aims.building import Site, Work, built, mounted_everywhere, share_need
 from inkshelf.core.aims.owning import Share, new_table, the_disk
 from inkshelf.core.aims.safety import (
@@ -17,19 +17,17 @@ from inkshelf.core.aims.safety import (
     suspended,
     woken,
 )
-from inkshelf.core.aims.sealing import Encryption, encryption_question, refuse_sealed
-from inkshelf.core.aims.shares import Swap, divide
+from inkshelf.core.aims.schools import Schools
+from inkshelf.core.aims.sealing import refuse_sealed
+from inkshelf.core.aims.sequence import Sequence, ordered, put_right, refuse_covered, sequence_question
+from inkshelf.core.aims.shares import divide
 from inkshelf.core.aims.systems import (
     Layout,
-    Rooms,
     disk_question,
-    home_question,
-    known_system,
     layout_on,
     needs_of,
     share_question,
     size_question,
-    swap_question,
     system_question,
 )
 from inkshelf.core.aims.typing import By, by_question, refuse_untyped, typed
@@ -52,7 +50,7 @@ TABLE_ANSWERS = (
 )
 
 
-class Clean(AimBase, frozen=True, tag="clean"):
+class Clean(Schools, frozen=True, tag="clean"):
     """One to eight systems on a disk that is emptied first; ``size_bytes``: all of them together (``None``: the whole disk)."""
 
     title: ClassVar[str] = "One or more systems on an emptied disk"
@@ -65,11 +63,9 @@ class Clean(AimBase, frozen=True, tag="clean"):
     systems: tuple[Key, ...] = ("linux-desktop",)
     disk: Letter = "A"
     table: Literal["gpt", "mbr"] = "gpt"
-    home: Rooms = "together"
-    swap: Swap = "sqrt"
     share: Share = "none"
     size_bytes: Count | None = None
-    encryption: Encryption = "none"
+    order: Sequence = "nt-first"
     by: By = "installer"
     others: Others = "hide"
 
@@ -95,23 +91,19 @@ class Clean(AimBase, frozen=True, tag="clean"):
                 "the firmware starts the legacy way" if legacy else "the firmware is UEFI, or is not known yet",
             ),
             size_question("Room for all of them", "the whole disk"),
-            home_question(anew=True),
-            swap_question(found),
-            encryption_question(),
+            sequence_question(),
+            *self.school_questions(found, self.systems),
             by_question(),
             share_question("Files that all systems share"),
             others_question(),
         )
 
     def _ordered(self) -> tuple[Profile, ...]:
-        """NT family first: it takes over the start, and the others put that right."""
-        kinds = [known_system(one, ("linux", "nt")) for one in self.systems]
-        return tuple(sorted(kinds, key=lambda one: one.family != "nt"))
+        return ordered(self.systems, self.order)
 
     def _layouts(self, found: Machine) -> tuple[Layout, ...]:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
-        plain = replace(layout_on(disk, found), table=self.table, home=self.home, swap=self.swap, encryption=self.encryption)
-        plain = replace(plain, sizes=self.sizes)
+        plain = replace(self.schooled(layout_on(disk, found)), table=self.table)
         kinds = self._ordered()
         if kinds and all(one.family == "nt" for one in kinds):
             refuse_sealed(kinds[0], self.encryption)
@@ -151,14 +143,15 @@ class Clean(AimBase, frozen=True, tag="clean"):
         disk = the_disk(found, self.disk)
         lost = frozenset(one.call for one in disk.volumes)
         hide, show = guarded(found, self.others, disk.id)
-        steps: list[Step] = [*assured(found), *suspended(found), *woken(found, [], lost)]
-        steps += [*hide, *new_table(disk, self.table, seed)]
+        steps: list[Step] = [*self.chosen(assured(found)), *suspended(found), *self.off_before(found)]
+        steps += [*woken(found, [], lost), *hide, *new_table(disk, self.table, seed)]
         now = fold(found, tuple(steps)).planned
         sizes, places, enclosed = self._spread(now.disk(disk.id), found, seed)
         steps += enclosed
         kinds, layouts, groups = self._ordered(), self._layouts(found), self._by_system(found)
+        refuse_covered(kinds, found.firmware.mode)
         given = [*taken, *found.calls()]
-        last_new = None
+        works: list[tuple[Profile, Work]] = []
         later: list[Step] = []
         for number, (kind, layout, group) in enumerate(zip(kinds, layouts, groups, strict=True)):
             now = fold(found, tuple(steps)).planned
@@ -175,10 +168,13 @@ class Clean(AimBase, frozen=True, tag="clean"):
             steps += [*work.making, *self._installing(kind, work, first=not number)]
             steps += [one for one in work.entering if one not in waits]
             later += waits  # what is done in a new system itself waits until all of them are typed: one start less for each
-            last_new = work.new
-        steps += [*later, *show, *forgotten(found, lost)]
-        steps += mounted_everywhere(fold(found, tuple(steps)).planned, last_new) if last_new else []
+            works.append((kind, work))
+        steps += later
+        steps += put_right(fold(found, tuple(steps)).planned, tuple(works), self.menu)
+        steps += [*show, *forgotten(found, lost)]
+        steps += mounted_everywhere(fold(found, tuple(steps)).planned, works[-1][1].new)
         now = fold(found, tuple(steps)).planned
+        steps += self.on_again(found)
         steps += [Prove(one.call, "new") for one in now.disk(disk.id).volumes if one.holds]
         steps += [*proved(found, lost), *resumed(found, lost)]
         steps += [Confirm("clock")] if clocks_differ(now) else []

@@ -144,8 +144,10 @@ def entered(
     startup: Startup | None,
     numbers: tuple[int, ...] = (),
     by: Literal["installer", "person"] = "installer",
+    *,
+    keeps: bool = False,
 ) -> list[Step]:
-    """Return the steps after which firmware has an entry for the system, first in its order.
+    """Return the steps after which firmware has an entry for the system, first in its order; ``keeps``: behind what was first.
 
     ``numbers``: those of entries that other steps made meanwhile. An NT-family system that shares boot data with another has its entry.
     """
@@ -171,7 +173,10 @@ def entered(
         path=path,
     )
     order = (*numbers, *firmware.order)
-    return [AddEntry(entry, by=by), *([SetOrder((number, *order))] if order else [])]
+    if not order:
+        return [AddEntry(entry, by=by)]
+    first = SetOrder((number, *order), by="installer" if keeps or kind.family == "nt" else "person")
+    return [AddEntry(entry, by=by), first, *([SetOrder((*order, number))] if keeps else [])]
 
 
 def required_startup(disk: Disk, new: New, mode: str, mark: str = "") -> Startup | None:

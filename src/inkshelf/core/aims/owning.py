@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Need, Picture, Question, held
+from inkshelf.core.aims.base import Need, Picture, Question, held
 from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
 from inkshelf.core.aims.safety import (
     Others,
@@ -16,19 +16,17 @@ from inkshelf.core.aims.safety import (
     suspended,
     woken,
 )
-from inkshelf.core.aims.sealing import Encryption, encryption_question, refuse_sealed
-from inkshelf.core.aims.shares import Swap, comfortable, divide
+from inkshelf.core.aims.schools import Schools
+from inkshelf.core.aims.sealing import refuse_sealed
+from inkshelf.core.aims.shares import comfortable, divide
 from inkshelf.core.aims.systems import (
     Layout,
-    Rooms,
     disk_question,
-    home_question,
     known_system,
     layout_on,
     needs_of,
     share_question,
     size_question,
-    swap_question,
     system_question,
     there_question,
 )
@@ -46,7 +44,7 @@ from inkshelf.core.value import replace
 Share = Literal["none", "ntfs", "exfat"]
 
 
-class OwnDisk(AimBase, frozen=True, tag="own-disk"):
+class OwnDisk(Schools, frozen=True, tag="own-disk"):
     """A system on a disk of its own, its loader on the same disk. ``size_bytes``: the system's volumes together (``None``: comfortable)."""
 
     title: ClassVar[str] = "A system on a disk of its own"
@@ -60,10 +58,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
     disk: Letter = "B"
     what_is_there: Literal["keep", "erase"] = "keep"
     size_bytes: Count | None = None
-    home: Rooms = "together"
-    swap: Swap = "sqrt"
     share: Share = "none"
-    encryption: Encryption = "none"
     others: Others = "hide"
 
     def sentence(self, found: Machine) -> str:
@@ -79,9 +74,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
             disk_question(found, usual, "no system is on it"),
             there_question(found, self.disk),
             size_question("Room for the system"),
-            home_question(self.system, anew=True),
-            swap_question(found),
-            encryption_question(),
+            *self.school_questions(found, (self.system,)),
             share_question("Files that all systems share"),
             others_question(),
         )
@@ -99,8 +92,7 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
         fresh = self.what_is_there == "erase" or disk.table.kind == "none"
         on_mbr = plain.mode == "legacy" and profile(self.system).family == "nt"
         table = ("mbr" if on_mbr else "gpt") if fresh else plain.table
-        school = replace(plain, home=self.home, swap=self.swap, encryption=self.encryption, sizes=self.sizes)
-        return replace(school, own_esp=True, table=table)
+        return replace(self.schooled(plain), own_esp=True, table=table)
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` where the disk is not there or has no room."""
@@ -119,11 +111,12 @@ class OwnDisk(AimBase, frozen=True, tag="own-disk"):
         hide, show = guarded(found, self.others, disk.id if tabled else "")
         site = Site(after, disk.id, place, seed, (*taken, *found.calls()))
         work = built(site, kind, self._layout(found), needs, sizes, fallback=True)
-        steps: list[Step] = [*assured(found), *suspended(found), *woken(found, [], lost), *hide, *tabled]
+        steps: list[Step] = [*self.chosen(assured(found)), *suspended(found), *self.off_before(found)]
+        steps += [*woken(found, [], lost), *hide, *tabled]
         steps += [*work.making, Confirm("summary"), work.install, *show, *work.entering]
         steps += forgotten(found, lost)
         steps += mounted_everywhere(fold(found, tuple(steps)).planned, work.new)
-        steps += [Prove(work.install.call, "new"), *proved(found, lost), *resumed(found, lost)]
+        steps += [*self.on_again(found), Prove(work.install.call, "new"), *proved(found, lost), *resumed(found, lost)]
         steps += [Confirm("clock")] if clocks_differ(found, (kind.family,), lost) else []
         return identified((*steps, Confirm("tidy")), self.id)
 

@@ -18,12 +18,17 @@ if TYPE_CHECKING:
     from inkshelf.core.aims.systems import Layout
     from inkshelf.core.aims.volumes import New
 
-Encryption = Literal["none", "root", "all"]
+Encryption = Literal["none", "root", "all", "home"]
 OVERHEAD = (16 << 20) + IN_GROUP  # its header; a group in it
 ANSWERS = (
     Answer("nothing", "none", "Whoever takes the disk reads it; nobody is locked out by a forgotten passphrase."),
     Answer("root", "root", "One container, one passphrase; swap is a file in it. A home of its own stays readable."),
     Answer("everything", "all", "Root, swap and home in one container: the most that is hidden, and hibernation works."),
+    Answer(
+        "home only",
+        "home",
+        "The owner's files alone; the system starts without a passphrase up to there. Swap may hold parts of them.",
+    ),
 )
 
 
@@ -43,11 +48,14 @@ def refuse_sealed(kind: Profile, encryption: Encryption) -> None:
 
 
 def sealed(kind: Profile, layout: Layout, plain: tuple[Need, ...]) -> tuple[Need, ...]:
-    """Return the needs of a system with its ``plain`` ones in a container: the boot volume, the container, what stays outside."""
+    """Return the needs of a system with its ``plain`` ones in a container: the boot volume, the container, what stays outside.
+
+    Where home alone is in one, menu and kernels are read without it.
+    """
     inner, outer = parted(layout, plain)
-    root = next(one for one in inner if one.part == f"root{layout.mark}")
+    first = inner[0]
     container = replace(
-        root,
+        first,
         role="container",
         type_key="linux_luks",
         filesystem="luks",
@@ -56,15 +64,20 @@ def sealed(kind: Profile, layout: Layout, plain: tuple[Need, ...]) -> tuple[Need
         floor=sum(max(one.floor, one.fixed) for one in inner) + OVERHEAD,
         comfort=sum(max(one.comfort, one.fixed) for one in inner) + OVERHEAD,
         grows=any(one.grows for one in inner),
-        fixed=root.fixed + OVERHEAD if root.fixed and len(inner) == 1 else 0,
+        fixed=first.fixed + OVERHEAD if first.fixed and len(inner) == 1 else 0,
     )
-    return (boot_need(kind, layout), container, *outer)
+    return (*outer, container) if layout.encryption == "home" else (boot_need(kind, layout), container, *outer)
 
 
 def parted(layout: Layout, plain: tuple[Need, ...]) -> tuple[tuple[Need, ...], tuple[Need, ...]]:
     """Return what lies in the container, and what lies outside."""
     if layout.encryption == "all":
         return plain, ()
+    if layout.encryption == "home":
+        home = tuple(one for one in plain if one.part == f"home{layout.mark}")
+        if not home or layout.home == "lvm":
+            raise PlanError("Only a home of its own can be encrypted alone.", "Put root and home apart.")
+        return home, tuple(one for one in plain if one not in home)
     if layout.home == "lvm":
         raise PlanError(
             "A volume group lies in the container here, or there is none.",
@@ -94,16 +107,17 @@ def seal(kind: Profile, layout: Layout, plain: tuple[Need, ...], new: New, seed:
     """Return what fills the container that was made for a system. Its mapping is called after the container's label."""
     mark = layout.mark
     inner, _ = parted(layout, plain)
-    made = new.made(f"root{mark}")
+    first = inner[0]
+    made = new.made(first.part)
     grouped = layout.encryption == "all"
     room = room_inside(made.size, grouped=grouped)
-    root = inner[0]
-    alone = Inside("root", room, root.filesystem, root.label, file_system_uuid(seed, f"inside {root.part}"))
+    name = first.part.removesuffix(mark)
+    alone = Inside(name, room, first.filesystem, first.label, file_system_uuid(seed, f"inside {first.part}"))
     holds = logical(inner, room, mark, seed) if grouped else (alone,)
     uuids = {one.part: held.uuid for one, held in zip(inner, holds, strict=True)}
     return Sealed(
         FillContainer(made.call, holds, group_name(kind, layout) if grouped else ""),
         replace(new, uuids={**new.uuids, **uuids}),
-        new.calls[f"boot{mark}"],
-        ((f"{kind.folder}{mark}-locked", new.uuids[f"root{mark}"]),),
+        new.calls.get(f"boot{mark}", ""),
+        ((f"{kind.folder}{mark}-locked", new.uuids[first.part]),),
     )

@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import TYPE_CHECKING, ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
-from inkshelf.core.aims.building import Site, built
+from inkshelf.core.aims.base import Answer, Need, Picture, Question
+from inkshelf.core.aims.building import Site, Work, built
 from inkshelf.core.aims.owning import new_table
 from inkshelf.core.aims.safety import (
     Others,
@@ -19,17 +19,10 @@ from inkshelf.core.aims.safety import (
     suspended,
     woken,
 )
-from inkshelf.core.aims.shares import Swap
-from inkshelf.core.aims.systems import (
-    Home,
-    Layout,
-    home_question,
-    known_system,
-    layout_on,
-    needs_of,
-    swap_question,
-    system_question,
-)
+from inkshelf.core.aims.schools import Schools
+from inkshelf.core.aims.sealing import refuse_sealed
+from inkshelf.core.aims.sequence import Sequence, ordered, put_right, sequence_question
+from inkshelf.core.aims.systems import Layout, layout_on, needs_of, system_question
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile, profile
@@ -56,7 +49,7 @@ MOVE_ANSWERS = (
 )
 
 
-class Several(AimBase, frozen=True, tag="several"):
+class Several(Schools, frozen=True, tag="several"):
     """Systems side by side, on whichever disks they fit best; each has an EFI system partition of its own."""
 
     title: ClassVar[str] = "Three or more systems, each where it fits best"
@@ -72,8 +65,7 @@ class Several(AimBase, frozen=True, tag="several"):
 
     systems: tuple[Key, ...] = ("linux-desktop", "linux-light")
     moves: Literal["no", "yes"] = "no"
-    home: Home = "together"
-    swap: Swap = "sqrt"
+    order: Sequence = "nt-first"
     others: Others = "hide"
 
     def sentence(self, found: Machine) -> str:
@@ -86,20 +78,27 @@ class Several(AimBase, frozen=True, tag="several"):
         return (
             replace(systems, key="systems", title="Systems", kind="systems"),
             Question("moves", "Volumes in the way", MOVE_ANSWERS, "no", "no volume moved is the safest"),
-            home_question(),
-            swap_question(found),
+            sequence_question(),
+            *self.school_questions(found, self.systems),
             others_question(),
         )
 
     def _ordered(self) -> tuple[Profile, ...]:
-        kinds = [known_system(one, ("linux", "nt")) for one in self.systems]
-        return tuple(sorted(kinds, key=lambda one: one.family != "nt"))
+        return ordered(self.systems, self.order)
 
     def _layouts(self, found: Machine) -> tuple[Layout, ...]:
         plain = next((layout_on(one, found) for one in found.disks if one.table.kind == "gpt"), Layout(ram=found.ram_bytes))
         sector = max((one.sector for one in found.disks), default=512)
-        plain = replace(plain, home=self.home, swap=self.swap, own_esp=True, sector=sector, sizes=self.sizes)
-        return tuple(replace(plain, mark=f"-{number + 1}" if number else "") for number in range(len(self.systems)))
+        plain = replace(self.schooled(plain), own_esp=True, sector=sector)
+        kinds = self._ordered()
+        if kinds and all(one.family == "nt" for one in kinds):
+            refuse_sealed(kinds[0], self.encryption)
+        return tuple(
+            replace(
+                plain, mark=f"-{number + 1}" if number else "", encryption=self.encryption if kind.family == "linux" else "none"
+            )
+            for number, kind in enumerate(kinds)
+        )
 
     def _by_system(self, found: Machine) -> tuple[tuple[Need, ...], ...]:
         return tuple(needs_of(kind, layout) for kind, layout in zip(self._ordered(), self._layouts(found), strict=True))
@@ -123,11 +122,12 @@ class Several(AimBase, frozen=True, tag="several"):
         fitted = self._fitted(tabled, groups)
         used = {one.disk for one in fitted.put}
         touched = [one for _, one in found.volumes() if one.call in fitted.shrunk or one.call in fitted.moved]
-        steps: list[Step] = [*assured(found), *suspended(found), *woken(found, touched)]
+        steps: list[Step] = [*self.chosen(assured(found)), *suspended(found), *self.off_before(found), *woken(found, touched)]
         steps += _rearranged(found, fitted)
         hide, show = guarded(found, self.others, "")
         steps += [*hide, *(step for letter, made in bare.items() if letter in used for step in made)]
         given = [*taken, *found.calls()]
+        works: list[tuple[Profile, Work]] = []
         for number, (kind, layout, group) in enumerate(zip(self._ordered(), self._layouts(found), groups, strict=True)):
             now = fold(found, tuple(steps)).planned
             put = {one.key: one for one in fitted.put}
@@ -137,8 +137,11 @@ class Several(AimBase, frozen=True, tag="several"):
             work = built(site, kind, layout, group, sizes, fallback=True)
             given += [one.call for one in work.new.create]
             steps += [*work.making, Confirm("summary"), work.install, *work.entering]
+            works.append((kind, work))
+        steps += put_right(fold(found, tuple(steps)).planned, tuple(works), self.menu)
         steps += show
         now = fold(found, tuple(steps)).planned
+        steps += self.on_again(found)
         steps += [Prove(one.call, "new") for _, one in now.volumes() if one.holds and one.planned]
         steps += [*proved(found), *resumed(found), *([Confirm("clock")] if clocks_differ(now) else [])]
         return identified((*steps, Confirm("tidy")), self.id)

@@ -11,7 +11,8 @@ from inkshelf.core.machine.profiles import figure
 from inkshelf.core.size import GIB, MIB, binary
 from inkshelf.data import table
 
-Swap = Literal["none", "sqrt", "hibernate"]
+Swap = Literal["none", "compressed", "sqrt", "equal", "hibernate", "file"]
+WITHOUT_VOLUME = ("none", "compressed", "file")
 
 
 def nominal_gib(ram_bytes: int) -> int:
@@ -20,18 +21,27 @@ def nominal_gib(ram_bytes: int) -> int:
 
 
 def swap_bytes(school: Swap, ram_bytes: int | None) -> int:
-    """Return the swap volume's size: none; the square root of the memory, 1 to 8 GiB; or memory plus its root for hibernation.
+    """Return the swap volume's size: none; the square root of the memory, 1 to 8 GiB; as much as the memory; or that plus its root for hibernation.
 
     Memory of 2 GiB or less takes twice its size, before the other rules. Unknown memory is taken as 8 GiB, and a finding says so.
     """
-    if school == "none":
-        return 0
+    return 0 if school in WITHOUT_VOLUME else _by_rule(school, ram_bytes)
+
+
+def swap_file_bytes(school: Swap, ram_bytes: int | None) -> int:
+    """Return the size of a swap file in root, where that is the school: by the square-root rule."""
+    return _by_rule("sqrt", ram_bytes) if school == "file" else 0
+
+
+def _by_rule(school: Swap, ram_bytes: int | None) -> int:
     ram = nominal_gib(ram_bytes if ram_bytes else 8 * GIB)
     if ram <= 2:
         return 2 * ram * GIB
     root = math.isqrt(ram - 1) + 1
     if school == "hibernate":
         return (ram + root) * GIB
+    if school == "equal":
+        return ram * GIB
     return min(max(root, 1), int(table("defaults")["swap"]["largest_sqrt"])) * GIB
 
 

@@ -2,24 +2,22 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question, lock_key
+from inkshelf.core.aims.base import Answer, Need, Picture, Question, lock_key
 from inkshelf.core.aims.building import Site, built
 from inkshelf.core.aims.installing import LOADER_BYTES, startup_on
 from inkshelf.core.aims.owning import the_disk
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, proved, resumed, suspended, woken
-from inkshelf.core.aims.shares import Swap, comfortable, divide
+from inkshelf.core.aims.schools import Schools
+from inkshelf.core.aims.shares import comfortable, divide
 from inkshelf.core.aims.systems import (
-    ESP_ANSWERS,
+    ESP_QUESTION,
     Esp,
     Layout,
-    Rooms,
     disk_question,
-    home_question,
     known_system,
     layout_on,
     needs_of,
     size_question,
-    swap_question,
     system_question,
 )
 from inkshelf.core.aims.volumes import New, make
@@ -44,7 +42,7 @@ BACK_ANSWERS = (
 )
 
 
-class NoStick(AimBase, frozen=True, tag="no-stick"):
+class NoStick(Schools, frozen=True, tag="no-stick"):
     """One more system without a stick. ``image_bytes``: what the installer's contents come to (``None``: the usual figure)."""
 
     title: ClassVar[str] = "One more system, without a stick"
@@ -59,8 +57,6 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
     image_bytes: Count | None = None
     size_bytes: Count | None = None
     esp: Esp = "own"
-    home: Rooms = "together"
-    swap: Swap = "sqrt"
     staging: Literal["yes", "no"] = "yes"
 
     def sentence(self, found: Machine) -> str:
@@ -83,11 +79,8 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
                 "image_bytes",
             ),
             size_question("Room for it"),
-            Question(
-                "esp", "EFI system partition", ESP_ANSWERS, "own", "the other system's repairs and updates leave it alone"
-            ),
-            home_question(self.system, anew=True),
-            swap_question(found),
+            ESP_QUESTION,
+            *self.school_questions(found, (self.system,)),
             Question(
                 "staging",
                 "The installer's volume afterwards",
@@ -104,7 +97,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
 
     def _layout(self, found: Machine) -> Layout:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
-        return replace(layout_on(disk, found), own_esp=self.esp == "own", home=self.home, swap=self.swap, sizes=self.sizes)
+        return replace(self.schooled(layout_on(disk, found)), own_esp=self.esp == "own")
 
     def _system_needs(self, found: Machine) -> tuple[Need, ...]:
         """The volume that grows comes last: it gets the staging volume's room."""
@@ -138,7 +131,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
         staged = make(disk, Fit(at, stage.floor), ((stage, stage.floor),), f"{seed}/stage", given)
         files = _files(kind)
         entry = _entry(found, disk, staged, kind)
-        steps: list[Step] = [*assured(found, "image"), *suspended(found)]
+        steps: list[Step] = [*self.chosen(assured(found, "image")), *suspended(found), *self.off_before(found)]
         steps += [*woken(found, [place.giver] if place.giver else []), *_shrunk(place.giver, _ends_before(place.giver, at))]
         steps += [*staged.steps, Stage(staged.calls["stage"], self.contents, kind.title, files), AddEntry(entry, by="person")]
         steps += _shrunk(place.giver, place.giver_bytes)
@@ -149,7 +142,7 @@ class NoStick(AimBase, frozen=True, tag="no-stick"):
             site, kind, self._layout(found), tuple(own), divide(tuple(own), at - place.start), fallback=self.esp == "own"
         )
         steps += [Confirm("from_staging"), *hide, *work.making, Confirm("summary"), work.install, *show, *work.entering]
-        steps += [RemoveEntry(entry.number), Prove(work.install.call, "new"), *proved(found)]
+        steps += [RemoveEntry(entry.number), *self.on_again(found), Prove(work.install.call, "new"), *proved(found)]
         steps += self._given_back(found, tuple(steps), staged, work.new) if self.staging == "yes" else []
         steps += [*resumed(found), *([Confirm("clock")] if clocks_differ(found, (kind.family,)) else []), Confirm("tidy")]
         return identified(tuple(steps), self.id)

@@ -5,27 +5,27 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Question, held
-from inkshelf.core.aims.shares import Swap, esp_bytes, swap_bytes
+from inkshelf.core.aims.shares import Swap, esp_bytes, swap_bytes, swap_file_bytes
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile, figure, home_room, profile, profiles, reason, room_of
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB
+from inkshelf.core.steps.making import Divides
 from inkshelf.core.value import Value
 
 if TYPE_CHECKING:
+    from inkshelf.core.aims.schools import Menu
     from inkshelf.core.aims.sealing import Encryption
 
 Esp = Literal["shared", "own"]
-Home = Literal["together", "apart"]
 Rooms = Literal["together", "apart", "subvolumes", "lvm"]
-"""As ``Home``, with the schools of a disk that is laid out anew."""
 
 
 class Layout(Value, frozen=True):
     """How a system is laid out on a disk: ``own_esp`` with UEFI; the schools of swap and home; memory in bytes.
 
-    ``groups``: names of volume groups that the machine has. ``sizes``: what a person locked. ``mark`` sets the parts and labels of one
-    system apart from those of another; ``root_bytes``: root's size, where a person set it.
+    ``divides``: by hand, or its installer by itself. ``groups``: names of volume groups that the machine has. ``sizes``: what a person
+    locked. ``mark`` sets the parts and labels of one system apart from those of another; ``root_bytes``: root's size, where a person set it.
     """
 
     table: Literal["gpt", "mbr"] = "gpt"
@@ -35,11 +35,13 @@ class Layout(Value, frozen=True):
     swap: Swap = "sqrt"
     home: Rooms = "together"
     encryption: Encryption = "none"
+    menu: Menu = "own"
     ram: int | None = None
     root_bytes: int = 0
     mark: str = ""
     sizes: tuple[tuple[str, int], ...] = ()
     groups: tuple[str, ...] = ()
+    divides: Divides = "hand"
 
 
 def layout_on(disk: Disk, found: Machine) -> Layout:
@@ -112,6 +114,7 @@ def _own(kind: Profile, layout: Layout) -> tuple[Need, ...]:
     """Root, swap and home of a Linux-family system."""
     apart, mark, folder = layout.home in {"apart", "lvm"}, layout.mark, kind.folder
     room, home, swap = room_of(kind.key, apart=apart), home_room(), swap_bytes(layout.swap, layout.ram)
+    file = swap_file_bytes(layout.swap, layout.ram)
     needs: list[Need] = []
     root = _need(
         f"root{mark}",
@@ -120,8 +123,8 @@ def _own(kind: Profile, layout: Layout) -> tuple[Need, ...]:
         root_kind(layout),
         f"{folder}{mark}-root",
         "linux_root",
-        room.floor,
-        room.comfort,
+        room.floor + file,
+        room.comfort + file,
         room.reason,
     )
     needs.append(_changed(root, grows=not apart, fixed=layout.root_bytes if apart else 0))
@@ -176,6 +179,9 @@ ESP_ANSWERS = (
     Answer("shared", "shared", "Simple. A repair of the old system may overwrite the new one's loader."),
     Answer("its own", "own", "Survives the other system's repairs. The old one is hidden during the work and put back."),
 )
+ESP_QUESTION = Question(
+    "esp", "EFI system partition", ESP_ANSWERS, "own", "the other system's repairs and updates leave it alone"
+)
 HOME_ANSWERS = (
     Answer("together", "together", "One volume, nothing to size wrongly."),
     Answer("apart", "apart", "The system can be reinstalled without touching the owner's files."),
@@ -189,22 +195,27 @@ GROUP_ANSWER = Answer(
     "volume group", "lvm", "Sizes change later while all is in use, over several disks too; only its own family looks in."
 )
 SWAP_ANSWERS = (
-    Answer("none", "none", "Memory is all there is; compressed memory may be switched on in the system."),
+    Answer("none", "none", "Memory is all there is; what does not fit ends programs."),
+    Answer(
+        "compressed memory", "compressed", "No disk is worn and none is needed; a third to a half more fits, not everything."
+    ),
     Answer("square root", "sqrt", "The square root of the memory, at most 8 GiB. No hibernation."),
+    Answer(
+        "as much as the memory",
+        "equal",
+        "What older guides ask for; large on machines with much memory, and still no hibernation.",
+    ),
+    Answer("a file in root", "file", "No volume of its own, its size is changed at any time. No hibernation as planned here."),
     Answer("hibernate", "hibernate", "Memory and its root. Most kernels refuse to hibernate with Secure Boot on."),
 )
 
 
-def home_question(system: str = "", *, anew: bool = False) -> Question:
-    """Return the question how root and home lie to each other. ``anew``: with the schools of volumes that are all new.
-
-    A ``system`` whose own layout sets one of these schools has it as usual.
-    """
-    own = profile(system).automatic if system and anew else ()
-    answers = (*HOME_ANSWERS, SUBVOLUME_ANSWER, GROUP_ANSWER) if anew else HOME_ANSWERS
+def home_question(system: str = "") -> Question:
+    """Return the question how root and home lie to each other. A ``system`` whose own layout sets one of these schools has it as usual."""
+    own = profile(system).automatic if system else ()
     usual = next((one for one in ("subvolumes", "lvm") if one in own), "together")
     why = "nothing to size wrongly" if usual == "together" else "as its own layout has it; replaced by hand, that is lost"
-    return Question("home", "Root and home", answers, usual, why)
+    return Question("home", "Root and home", (*HOME_ANSWERS, SUBVOLUME_ANSWER, GROUP_ANSWER), usual, why)
 
 
 def swap_question(found: Machine) -> Question:

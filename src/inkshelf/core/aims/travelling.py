@@ -2,23 +2,20 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import AimBase, Need, Picture, Question, held
+from inkshelf.core.aims.base import Need, Picture, Question, held
 from inkshelf.core.aims.building import Site, built, share_need
 from inkshelf.core.aims.owning import Share, new_table, spread, the_disk
 from inkshelf.core.aims.safety import Others, assured, forgotten, guarded, others_question, proved, resumed, suspended, woken
-from inkshelf.core.aims.sealing import Encryption, encryption_question
+from inkshelf.core.aims.schools import Schools
 from inkshelf.core.aims.shares import Swap
 from inkshelf.core.aims.systems import (
     Layout,
-    Rooms,
     disk_question,
-    home_question,
     known_system,
     layout_on,
     needs_of,
     share_question,
     size_question,
-    swap_question,
     system_question,
     there_question,
 )
@@ -32,7 +29,7 @@ from inkshelf.core.texts import Count, Key, Letter
 from inkshelf.core.value import replace
 
 
-class Travelling(AimBase, frozen=True, tag="travelling"):
+class Travelling(Schools, frozen=True, tag="travelling"):
     """A system that travels on ``disk``: its own EFI system partition with the fallback file, no entry in any machine's firmware."""
 
     title: ClassVar[str] = "A system that travels on an external disk"
@@ -44,10 +41,8 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
     disk: Letter = "B"
     what_is_there: Literal["keep", "erase"] = "keep"
     size_bytes: Count | None = None
-    home: Rooms = "together"
     swap: Swap = "none"
     share: Share = "none"
-    encryption: Encryption = "none"
     others: Others = "hide"
 
     def sentence(self, found: Machine) -> str:
@@ -58,17 +53,12 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         """Return the questions; the external disk is the removable one."""
         outside = [one for one in found.disks if one.removable or one.transport == "usb"]
         usual = (outside or found.disks)[-1].id if found.disks else "B"
-        swap = replace(
-            swap_question(found), usual="none", why="an external disk wears, and no machine's memory is known beforehand"
-        )
         return (
             system_question("linux-desktop", "drivers for most machines", ("linux",)),
             disk_question(found, usual, "it is external" if outside else "the last one; none is known to be external"),
             there_question(found, self.disk),
             size_question("Room for the system"),
-            home_question(self.system, anew=True),
-            swap,
-            encryption_question(portable=True),
+            *self.school_questions(found, (self.system,), portable=True),
             share_question("Files that other machines read"),
             others_question(),
         )
@@ -78,8 +68,7 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         fresh = self.what_is_there == "erase" or disk.table.kind == "none"
         plain = layout_on(disk, found)
         table: Literal["gpt", "mbr"] = "gpt" if fresh else plain.table
-        school = replace(plain, home=self.home, swap=self.swap, encryption=self.encryption, sizes=self.sizes)
-        return replace(school, own_esp=True, mode="uefi", table=table)
+        return replace(self.schooled(plain), own_esp=True, mode="uefi", table=table)
 
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the system's volumes, and the shared one."""
@@ -93,6 +82,11 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         kind = known_system(self.system, ("linux",))
         if not kind.portable:
             raise PlanError(f"{kind.title} does not start from a portable disk.", "Choose linux-desktop.")
+        if found.firmware.mode == "legacy":
+            raise PlanError(
+                "This machine starts the legacy way; a disk that starts on others is made for UEFI, and its installer has to be started so.",
+                "Make it on a machine that starts by UEFI, or set the firmware's mode first.",
+            )
         disk = the_disk(found, self.disk)
         if any(one.holds for one in disk.volumes):
             raise PlanError(f"A system is on disk {disk.id} already.", "Choose the external disk.")
@@ -105,7 +99,9 @@ class Travelling(AimBase, frozen=True, tag="travelling"):
         hide, show = guarded(found, self.others, disk.id)
         site = Site(after, disk.id, place, seed, (*taken, *found.calls()))
         work = built(site, kind, self._layout(found), needs, sizes, fallback=True)
-        steps: list[Step] = [*assured(found), Confirm("ports"), *suspended(found), *woken(found, [], lost), *hide, *tabled]
-        steps += [*work.making, Confirm("summary"), work.install, *show, Confirm("target_in"), Prove(work.install.call, "new")]
+        steps: list[Step] = [*self.chosen(assured(found)), Confirm("ports"), *suspended(found), *self.off_before(found)]
+        steps += [*woken(found, [], lost), *hide, *tabled]
+        steps += [*work.making, Confirm("summary"), work.install, *show, Confirm("target_in"), *work.inside]
+        steps += [*self.on_again(found), Prove(work.install.call, "new")]
         steps += [Confirm("disk_out"), *forgotten(found, lost), *proved(found, lost), *resumed(found, lost), Confirm("tidy")]
         return identified(tuple(steps), self.id)

@@ -14,7 +14,7 @@ from inkshelf.core.size import MIB, align_up
 from inkshelf.core.steps.kinds import Create, Enclose, Format, Step
 from inkshelf.core.steps.making import SUBVOLUMES
 from inkshelf.core.steps.tables import PRIMARIES
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 
@@ -65,10 +65,11 @@ def lead(disk: Disk, count: int, *, logical: bool) -> int:
     return MIB * count if as_logical(disk, count, logical=logical) else 0
 
 
-def make(disk: Disk, place: Fit, wanted: tuple[tuple[Need, int], ...], seed: str, taken: tuple[str, ...]) -> New:
+def make(disk: Disk, place: Fit, wanted: tuple[tuple[Need, int], ...], seed: str, taken: tuple[str, ...], by: str = "") -> New:
     """Return volumes of these sizes in bytes, one behind the other from the start of ``place``.
 
-    ``taken``: call numbers that are given away. On an MBR they become logical where there are not slots enough.
+    ``taken``: call numbers that are given away. On an MBR they become logical where there are not slots enough. ``by``: the profile of
+    the system whose installer makes them by itself.
     """
     inside = as_logical(disk, len(wanted), logical=place.logical)
     numbers = {one.number for one in disk.volumes} | ({disk.table.extended.number} if disk.table.extended else set())
@@ -86,12 +87,12 @@ def make(disk: Disk, place: Fit, wanted: tuple[tuple[Need, int], ...], seed: str
         given.append(call)
         numbers.add(number)
         calls[need.part] = call
-        creates.append(_create(disk, need, call, number, at, size, seed, logical=inside))
+        creates.append(replace(_create(disk, need, call, number, at, size, seed, logical=inside), by=by))
         steps.append(creates[-1])
         if need.filesystem:
             uuids[need.part] = drawn_for(need.filesystem, seed, need.part)
             below = SUBVOLUMES if need.filesystem == "btrfs" else ()
-            steps.append(Format(call, need.filesystem, need.label, uuids[need.part], below))
+            steps.append(Format(call, need.filesystem, need.label, uuids[need.part], below, by))
         at += align_up(size, MIB)
     return New(calls, uuids, tuple(creates), tuple(steps))
 

@@ -10,14 +10,17 @@ from inkshelf.core.machine.state import Disk, Machine, Volume
 
 FIRST = "a BIOS starts it by the code in sector 0; that code is there, and was not followed further"
 
+UNREAD = "a BIOS starts it by the code in sector 0, which was not read"
+
 
 def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, str]:
     """Return whether a system starts, whether only when a person chooses its disk, and why or why not."""
     system = volume.holds
     if system is None:
         return False, False, "no system is on it"
+    why = UNREAD if disk.table.boot_code is None else FIRST
     if disk.table.kind == "none":
-        return True, machine.disks[0].id != disk.id, FIRST
+        return True, machine.disks[0].id != disk.id, why
     if disk.table.boot_code is False:
         return False, False, f"the legacy way starts by code in sector 0, and disk {disk.id} has none there"
     if system.family == "nt":
@@ -28,4 +31,4 @@ def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, st
             return False, False, f"{'no volume' if not active else 'more than one volume'} of disk {disk.id} is marked active"
     elif disk.table.kind == "gpt" and not any(one.type_id == gpt_type("bios_boot") for one in disk.volumes):
         return False, False, f"disk {disk.id} is GPT and has no BIOS boot partition for the loader's core"
-    return True, machine.disks[0].id != disk.id, FIRST
+    return True, machine.disks[0].id != disk.id, why

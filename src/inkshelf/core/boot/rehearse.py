@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from inkshelf.core.boot import legacy
 from inkshelf.core.boot.mishaps import STANDING, Mishap, mishaps
 from inkshelf.core.boot.routes import Route
-from inkshelf.core.boot.uefi import routes
+from inkshelf.core.boot.uefi import entries_missing, routes
 from inkshelf.core.machine.state import Machine, Volume, as_volume
 from inkshelf.core.steps.fold import Fold
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
+
+Verdict = Literal["starts", "starts by hand", "perhaps by hand", "not known", "does not start"]
+
+
+BY_ITSELF = "starts by itself"
+PERHAPS = "by itself unless something before it starts, which is not known"
 
 
 class Outcome(Value, frozen=True):
     """Whether one system starts after one mishap; ``by_hand``: only when a person chooses it in the firmware's one-time menu.
 
-    ``stuck``: nothing starts by itself, because a loader before it waits at a prompt.
+    ``stuck``: nothing starts by itself, because a loader before it waits at a prompt. ``sure``: no loader that nobody read has a say in it.
     """
 
     system: str
@@ -24,6 +32,14 @@ class Outcome(Value, frozen=True):
     path: tuple[str, ...]
     why: str
     stuck: bool = False
+    sure: bool = True
+
+    @property
+    def verdict(self) -> Verdict:
+        """The outcome in the words that every reader uses."""
+        if self.starts:
+            return "starts" if not self.by_hand else "starts by hand" if self.sure else "perhaps by hand"
+        return "does not start" if self.sure else "not known"
 
 
 def systems(machine: Machine) -> tuple[Volume, ...]:
@@ -40,21 +56,28 @@ def outcome(machine: Machine, call: str, mishap: Mishap) -> Outcome:
     if place is None:
         return Outcome(call, mishap.key, False, False, (), "its disk is not there")
     if after.firmware.mode is None:
-        return Outcome(call, mishap.key, False, False, (), "firmware mode is not known yet")
+        return Outcome(call, mishap.key, False, False, (), "firmware mode is not known yet", sure=False)
     if after.firmware.mode == "legacy":
         starts, by_hand, why = legacy.starts(after, *place)
         return Outcome(
             call, mishap.key, starts, by_hand, ("firmware", f"sector 0 of disk {place[0].id}", call) if starts else (), why
         )
-    return _judge(call, mishap.key, routes(after))
+    judged = _judge(call, mishap.key, routes(after))
+    if not judged.starts and entries_missing(after):
+        return replace(judged, sure=False, why="the firmware's entries were not captured, nor the files that they lead to")
+    return judged
 
 
 def _judge(call: str, mishap: str, tried: tuple[Route, ...]) -> Outcome:
     """The first way that does not pass on decides what happens by itself; every other one needs a person."""
     first = next((route for route in tried if not route.passes), None)
+    unread = [route for route in tried[: tried.index(first) if first else None] if route.reached.unclear]
+    if first and call in first.systems and unread:
+        before = _listed(unread)
+        return Outcome(call, mishap, True, True, path_words(first, call), f"{PERHAPS}: {before}", sure=False)
     if first and call in first.systems:
         alone = call == first.systems[0] and first.reached.by_itself
-        why = "starts by itself" if alone else "chosen in the menu"
+        why = BY_ITSELF if alone else "chosen in the menu"
         if call == first.systems[0] and not alone:
             why += ": what the menu starts by itself is not there"
         return Outcome(call, mishap, True, False, path_words(first, call), why)
@@ -63,14 +86,18 @@ def _judge(call: str, mishap: str, tried: tuple[Route, ...]) -> Outcome:
         if call in route.systems:
             ends = f"; by itself the start ends at {first.entry.title}: {first.broken}" if first and stuck else ""
             why = f"only from the firmware's one-time menu: {route.entry.title}{ends}"
-            return Outcome(
-                system=call, mishap=mishap, starts=True, by_hand=True, path=path_words(route, call), why=why, stuck=stuck
-            )
+            path = path_words(route, call)
+            return Outcome(system=call, mishap=mishap, starts=True, by_hand=True, path=path, why=why, stuck=stuck)
+    unread = [route for route in tried if route.reached.unclear]
+    if unread:
+        return Outcome(call, mishap, False, False, (), _listed(unread), stuck=stuck, sure=False)
     ended = [f"{route.entry.title}: {route.broken}" for route in tried if route.broken]
     reached = f"only {', '.join(first.systems)} can be reached" if first and first.systems else "nothing starts"
-    return Outcome(
-        system=call, mishap=mishap, starts=False, by_hand=False, path=(), why="; ".join([reached, *ended]), stuck=stuck
-    )
+    return Outcome(call, mishap, False, False, (), "; ".join([reached, *ended]), stuck=stuck)
+
+
+def _listed(routes: list[Route]) -> str:
+    return "; ".join(f"{one.entry.title}: {one.broken}" for one in routes)
 
 
 def path_words(route: Route, call: str) -> tuple[str, ...]:

@@ -23,7 +23,8 @@ class Reached(Value, frozen=True):
     """What a loader or a menu comes to.
 
     ``systems``: those that can be reached; ``by_itself``: the first of them without a key press. ``broken``: why it ends. ``waits``: it
-    ends at a prompt or a screen of its own and never goes back to the firmware, so that nothing after it is tried.
+    ends at a prompt or a screen of its own and never goes back to the firmware, so that nothing after it is tried. ``unclear``: nobody
+    read what lies there, so that it may start something or pass on.
     """
 
     stations: tuple[Station, ...]
@@ -31,6 +32,7 @@ class Reached(Value, frozen=True):
     broken: str = ""
     waits: bool = False
     by_itself: bool = True
+    unclear: bool = False
 
 
 class Route(Value, frozen=True):

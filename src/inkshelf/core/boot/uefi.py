@@ -42,41 +42,55 @@ def attempts(machine: Machine) -> Iterator[BootEntry]:
 
 def without_entries(machine: Machine) -> Machine:
     """Return the machine after its firmware forgot every entry that somebody made."""
-    return replace(
-        machine,
-        firmware=Firmware(machine.firmware.mode, machine.firmware.secure_boot, entries_known=machine.firmware.entries_known),
-    )
+    return replace(machine, firmware=Firmware(machine.firmware.mode, machine.firmware.secure_boot, entries_known=True))
 
 
 def _route(machine: Machine, entry: BootEntry) -> Route:
     stop = Station("entry", entry.title, "automatic" if entry.automatic else entry.variable)
-    found, why = _target(machine, entry)
-    if found is None:
-        return Route(entry, Reached((stop,), broken=why))
-    disk, volume, path = found
-    reached = _as_said(machine, entry, _load(machine, disk, volume, path))
+    found = _fallback(machine, entry) if entry.automatic else _target(machine, entry)
+    if isinstance(found, Reached):
+        return Route(entry, replace(found, stations=(stop,)))
+    reached = _as_said(machine, entry, _load(machine, *found))
     return Route(entry, replace(reached, stations=(stop, *reached.stations)))
 
 
-def _target(machine: Machine, entry: BootEntry) -> tuple[tuple[Disk, Volume, str] | None, str]:
+def _target(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
     """Find the file an entry means; the GUID and the number decide, a wrong start or size does not matter."""
-    fallback = exact("paths", "fallback_x64")
-    if entry.automatic:
-        for disk in machine.disks:
-            if disk.id == entry.disk:
-                for volume in sorted(disk.volumes, key=lambda one: one.number):
-                    if _readable(volume) and volume.boot_file(fallback):
-                        return (disk, volume, fallback), ""
-                return None, f"disk {disk.id} has no fallback file"
-        return None, f"disk {entry.disk} is not there"
     for disk, volume in machine.volumes():
         if volume.guid and volume.guid.upper() == entry.partition_guid.upper():
             if volume.number != entry.partition_number:
-                return None, f"its partition number is {volume.number} now, the entry says {entry.partition_number}"
+                return Reached(
+                    (), broken=f"its partition number is {volume.number} now, the entry says {entry.partition_number}"
+                )
             if not _readable(volume):
-                return None, f"firmware cannot read {volume.call}"
-            return (disk, volume, entry.path or fallback), ""
-    return None, "the partition that it names is not there"
+                return Reached((), broken=f"firmware cannot read {volume.call}")
+            return disk, volume, entry.path or exact("paths", "fallback_x64")
+    return Reached((), broken="the partition that it names is not there")
+
+
+def _fallback(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
+    """The file that firmware looks for on a disk where no entry helps: in the readable volume of the lowest number that has it."""
+    disk = next((one for one in machine.disks if one.id == entry.disk), None)
+    if disk is None:
+        return Reached((), broken=f"disk {entry.disk} is not there")
+    path = exact("paths", "fallback_x64")
+    readable = [one for one in sorted(disk.volumes, key=lambda one: one.number) if _readable(one)]
+    for volume in readable:
+        if volume.boot_file(path):
+            return disk, volume, path
+    if any(_unread(disk, one) for one in readable):
+        return Reached((), broken=f"whether disk {disk.id} has a fallback file was not read", unclear=True)
+    return Reached((), broken=f"disk {disk.id} has no fallback file")
+
+
+def entries_missing(machine: Machine) -> bool:
+    """Tell whether the firmware may have entries, to files that nobody read, which nobody captured."""
+    return not machine.firmware.entries_known and any(_readable(one) and _unread(disk, one) for disk, one in machine.volumes())
+
+
+def _unread(disk: Disk, volume: Volume) -> bool:
+    """Captured text shows a volume, and none of its files."""
+    return disk.table.boot_code is None and not volume.planned
 
 
 def _readable(volume: Volume) -> bool:
@@ -92,6 +106,9 @@ def _readable(volume: Volume) -> bool:
 def _load(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
     file = volume.boot_file(path)
     name = path.rsplit("\\", 1)[-1]
+    if file is None and _unread(disk, volume):
+        stop = Station("loader", name, "not read", volume.call)
+        return Reached((stop,), broken=f"what {name} on {volume.call} starts was not read", unclear=True)
     if file is None:
         return Reached((Station("loader", name, "not there", volume.call),), broken=f"the file {path} is not on {volume.call}")
     secure = machine.firmware.secure_boot == "on"
@@ -105,12 +122,12 @@ def _load(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
         return load_nt(machine, volume, stop)
     if file.kind in {"first-stage", "menu"}:
         return load_menu(machine, disk, volume, file, stop)
-    return Reached((stop,), broken=NOT_KNOWN)
+    return Reached((stop,), broken=NOT_KNOWN, unclear=True)
 
 
 def _as_said(machine: Machine, entry: BootEntry, reached: Reached) -> Reached:
-    """A loader that nobody here can follow starts what a person says that it starts."""
-    if reached.broken != NOT_KNOWN or entry.automatic:
+    """A loader that nobody here read, or can follow, starts what a person says that it starts."""
+    if not reached.unclear or entry.automatic:
         return reached
     from inkshelf.core.machine.told import started_by  # late: most loaders are known
 

@@ -163,7 +163,7 @@ def consent(reading: Reading) -> Iterator[Finding]:
 def memory(reading: Reading) -> Iterator[Finding]:
     """Swap depends on memory."""
     swaps = [(one.id, getattr(one, "swap", "none")) for one in reading.job.aims]
-    if any(swap != "none" for _, swap in swaps) and reading.plan.found.ram_bytes is None:
+    if any(swap not in {"none", "compressed"} for _, swap in swaps) and reading.plan.found.ram_bytes is None:
         yield Finding(
             "people.ram",
             "warn",

@@ -26,6 +26,8 @@ def does_not_start(reading: Reading) -> Iterator[Finding]:
     if reading.plan.found.firmware.mode is None:
         return
     for call, one in _outcomes(reading, "none").items():
+        if not one.sure:
+            continue
         if not one.starts:
             yield Finding(
                 f"start.none.{call}",
@@ -47,12 +49,29 @@ def does_not_start(reading: Reading) -> Iterator[Finding]:
 
 
 @check
+def not_read(reading: Reading) -> Iterator[Finding]:
+    """What starts hangs on a loader that nobody read."""
+    unsure = [one for one in _outcomes(reading, "none").values() if not one.sure]
+    if not unsure or reading.plan.found.firmware.mode is None:
+        return
+    calls = tuple(one.system for one in unsure)
+    yield Finding(
+        "start.not-read",
+        "note",
+        f"What starts {' and '.join(calls)} was not read" if len(calls) < 3 else "What starts was not read",
+        f"{unsure[0].why[:1].upper()}{unsure[0].why[1:]}. The machine starts as it does today; a disk image would show it, or say which entry starts what.",
+        calls,
+        (Show("intake", "Say what starts it"),),
+    )
+
+
+@check
 def after_mishaps(reading: Reading) -> Iterator[Finding]:
     """A system that starts now, but not after something ordinary happens."""
     now = _outcomes(reading, "none")
     for mishap, words in (("firmware-reset", "the firmware is reset"), ("nt-updated", "the NT family's system is updated")):
         for call, one in _outcomes(reading, mishap).items():
-            if now.get(call) and now[call].starts and not one.starts:
+            if now.get(call) and now[call].starts and one.sure and not one.starts:
                 yield Finding(
                     f"start.{mishap}.{call}",
                     "note",

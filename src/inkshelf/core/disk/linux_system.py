@@ -80,11 +80,11 @@ def _root(files: Files) -> SystemRoot | None:
     if release is None:
         return None
     apart = files.read(exact("linux", "release_file_apart"), TEXT) or b""  # where the first one is but a link to it
-    title = next((found for one in (release, apart) if (found := NAMED.search(one.decode("utf-8", "replace")))), None)
+    title = release_title(release.decode("utf-8", "replace")) or release_title(apart.decode("utf-8", "replace"))
     folder = exact("linux", "boot_folder")
     kernels = [one for one in files.names(folder) if one.startswith(exact("linux", "kernel_prefix"))]
     signed = any(pe_signed(files.read(f"{folder}/{one}", HEAD) or b"") for one in kernels) if kernels else None
-    return SystemRoot("linux", shown(title.group(1)) if title else "Linux family", signed, _mounts(files), kernels=len(kernels))
+    return SystemRoot("linux", title or "Linux family", signed, _mounts(files), kernels=len(kernels))
 
 
 def _menus(files: Files) -> Iterator[BootFile]:
@@ -101,6 +101,16 @@ def _menus(files: Files) -> Iterator[BootFile]:
 
 
 def _mounts(files: Files) -> tuple[tuple[str, str], ...]:
-    lines = (files.read(exact("linux", "mount_table"), TEXT) or b"").decode("utf-8", "replace").splitlines()
-    fields = [line.split() for line in lines if line.strip() and not line.lstrip().startswith("#")]
+    return mount_table((files.read(exact("linux", "mount_table"), TEXT) or b"").decode("utf-8", "replace"))
+
+
+def mount_table(text: str) -> tuple[tuple[str, str], ...]:
+    """Return what a mount table mounts, and where: the first two fields of each line that is no comment."""
+    fields = [line.split() for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
     return tuple((shown(one[0]), shown(one[1])) for one in fields if len(one) >= 2)
+
+
+def release_title(text: str) -> str:
+    """Return the name that a release file gives its system, empty where it gives none."""
+    found = NAMED.search(text)
+    return shown(found.group(1)).strip() if found else ""

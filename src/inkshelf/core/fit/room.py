@@ -108,7 +108,11 @@ def fit(disk: Disk, size: int) -> Fit:
     candidates = givers(disk)
     if not candidates:
         raise PlanError(f"Disk {disk.id} has no gap of {binary(size)} and no volume that could give one.", _no_giver(disk))
-    giver = candidates[0]
+    return given_by(disk, candidates[0], size)
+
+
+def given_by(disk: Disk, giver: Giver, size: int) -> Fit:
+    """Return the stretch of ``size`` bytes that a giver's end makes; raises ``PlanError`` where its files leave none."""
     volume = giver.volume
     wanted_start = align_down(volume.end + giver.behind - size, UNIT)
     new_size = wanted_start - volume.start

@@ -76,6 +76,7 @@ FIELDS: dict[str, tuple[str, Callable[[object], str]]] = {
     "menus": ("menus it can make", _some_of("own", "simple", "firmware")),
     "finds_others": ("its menu looks for other systems by itself", _yes_no),
     "divides": ("ways its installer divides the disk", _some_of("divider", "gap", "partition", "disk", "hand", "typed")),
+    "shows": ("unit that its divider counts in", _one_of("GB", "GiB")),
     "takes_esp": ("EFI system partition it takes", _one_of("first", "same-disk", "asked", "none")),
     "typed_with": ("tools of its packages, where it is installed by commands", _one_of("none", "deb")),
     "restarts": ("restarts on the way", _whole),

@@ -37,6 +37,7 @@ class Profile(Value, frozen=True):
     menus: tuple[str, ...]
     finds_others: bool
     divides: tuple[str, ...]
+    shows: str
     takes_esp: str
     typed_with: str
     restarts: int

@@ -12,7 +12,7 @@ from inkshelf.core.aims.base import AimBase
 from inkshelf.core.boot.mishaps import mishaps
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import InkshelfError, PlanError
-from inkshelf.core.machine.state import Machine, Volume
+from inkshelf.core.machine.state import FileSystem, Machine, Volume
 from inkshelf.core.plan.job import Job, changed_aim, found_by
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.sheet.sheet import sheet
@@ -178,14 +178,18 @@ def figures(reading: Reading) -> Figures:
     )
 
 
+def _uuids(system: FileSystem) -> set[str]:
+    return {system.uuid.lower(), *(one.uuid.lower() for one in system.inside)}
+
+
 def shown_free(machine: Machine, system: Volume) -> int:
     """Return what a finished system shows as free, its own home counted in: a share of ext is kept for the administrator."""
     uuids = {
         what.removeprefix("UUID=").lower() for what, where in (system.holds.mounts if system.holds else ()) if where == "/home"
     }
     others = (one for _, one in machine.volumes() if one.call != system.call and one.filesystem)
-    own = [one for one in others if one.filesystem and one.filesystem.uuid.lower() in uuids]
-    return sum(free_of(one) or 0 for one in (system, *own))
+    own = [one for one in others if one.filesystem and uuids & _uuids(one.filesystem)]
+    return sum(free_of(one, system) or 0 for one in (system, *own))
 
 
 def choose(job: Job, key: str, because: str) -> Job:

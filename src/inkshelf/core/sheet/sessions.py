@@ -139,7 +139,7 @@ def _nt_here(machine: Machine) -> tuple[str, ...]:
 def _shrink(step: Shrink, scene: Scene) -> tuple[str, ...]:
     place = scene.before.find(step.call)
     system = place[1].filesystem if place else None
-    own = system is not None and KINDS[system.kind].own_shrink
+    own = system is not None and KINDS[system.kind].own_shrink and not step.by
     return (_nt_here(scene.before) or (LIVE,)) if own else (LIVE,)
 
 

@@ -47,12 +47,13 @@ class AddEntry(StepBase, frozen=True, tag="add-entry"):
 
 
 class SetOrder(StepBase, frozen=True, tag="set-order"):
-    """The boot order is set, all of it."""
+    """The boot order is set, all of it; ``by``: an installer does it by itself, or a person."""
 
     actor: ClassVar[Actor] = "firmware"
     writes: ClassVar[Writes] = "variables"
 
     order: tuple[Count, ...]
+    by: Literal["installer", "person"] = "person"
 
     def apply(self, machine: Machine) -> Machine:
         """Return the firmware with the order; every number must have its entry."""

@@ -1,12 +1,12 @@
 """Steps that fill a volume: a fresh file system, an installed system with its start-up files."""
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from inkshelf.core.disk.contents import Family
 from inkshelf.core.disk.filesystems import fresh, named_label, title
 from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import StepError
-from inkshelf.core.machine.state import BootFile, FileSystem, Machine, SystemRoot
+from inkshelf.core.machine.state import BootFile, FileSystem, Machine, SystemRoot, Volume
 from inkshelf.core.size import align_up
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
 from inkshelf.core.texts import Call, CallOrNone, Count, FilePath, Identity, Key, KeyOrNone, LetterOrNone, Line
@@ -14,6 +14,7 @@ from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 LARGEST_FILE = 64 << 10
+Divides = Literal["hand", "gap", "divider"]
 NT_TITLE = "NT family"  # what a reader can tell of a system of that family
 
 
@@ -25,6 +26,7 @@ class Format(StepBase, frozen=True, tag="format"):
     """Make a file system in a volume; what was in it is given up.
 
     ``subvolumes`` of a Btrfs are made once it is mounted: the sheet and the script say how, the bench does not make them.
+    ``by``: the profile of the system whose installer does it by itself (empty: a person).
     """
 
     actor: ClassVar[Actor] = "bench"
@@ -35,6 +37,7 @@ class Format(StepBase, frozen=True, tag="format"):
     label: Line
     uuid: Identity
     subvolumes: tuple[Line, ...] = ()
+    by: KeyOrNone = ""
 
     def gives_up(self, before: Machine) -> tuple[str, ...]:
         """What was in the volume is gone."""
@@ -60,7 +63,8 @@ class Install(StepBase, frozen=True, tag="install"):
     ``code_on``: the disk whose first sector gets the loader's code, the legacy way.
     ``loaders_bytes``: what the system writes to its start-up volume over time; ``profile``: the key of what is installed.
     ``boot``: the volume of its own that holds the kernels (empty: they lie in root); ``unlocks``: containers that are opened at every
-    start, as (name of the mapping, UUID) pairs. ``typed``: a person does it, command by command, and no installer.
+    start, as (name of the mapping, UUID) pairs. ``typed``: a person does it, command by command, and no installer. ``divides``: how its
+    volumes come about: made by hand before it, or by itself in a gap, or in room that its own divider takes.
     """
 
     actor: ClassVar[Actor] = "person"
@@ -80,6 +84,7 @@ class Install(StepBase, frozen=True, tag="install"):
     boot: CallOrNone = ""
     unlocks: tuple[tuple[Key, Identity], ...] = ()
     typed: bool = False
+    divides: Divides = "hand"
 
     def inside(self) -> tuple[str, ...]:
         """Root, and what it starts from."""
@@ -110,24 +115,13 @@ class Install(StepBase, frozen=True, tag="install"):
         holds = SystemRoot(self.family, self.title, signed, self.mounts, kernels=0 if self.boot else 1)
         if self.family == "nt":
             holds = SystemRoot("nt", NT_TITLE, kernel_signed=True)
-        machine = machine.with_volume(self.call, lambda one: replace(one, holds=holds, filesystem=self._fuller(one.filesystem)))
+        machine = machine.with_volume(
+            self.call, lambda one: fuller_root(replace(one, holds=holds), self.installed_bytes, self.mounts)
+        )
         if self.code_on:
             disk = machine.disk(self.code_on)
             machine = machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True)))
         return with_files(machine, self.esp, self.files) if self.esp else machine
-
-    def _fuller(self, system: FileSystem | None) -> FileSystem | None:
-        """Of a container its volumes are in use, however full they are: the one with the root is fuller."""
-        if system is None or not kind_of(system.kind).container:
-            return fuller(system, self.installed_bytes)
-        root = next((what.removeprefix("UUID=") for what, where in self.mounts if where == "/"), "")
-        inside = tuple(
-            replace(one, used_bytes=min(one.size_bytes, one.used_bytes + self.installed_bytes))
-            if one.uuid == root and one.used_bytes is not None
-            else one
-            for one in system.inside
-        )
-        return replace(system, inside=inside)
 
 
 class Regenerate(StepBase, frozen=True, tag="regenerate"):
@@ -216,6 +210,21 @@ def with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Mach
     made = tuple(sorted((*kept, *files), key=lambda one: one.path.lower()))
     more = sum(file.size_bytes for file in files) - replaced
     return machine.with_volume(call, lambda one: replace(one, boot_files=made, filesystem=fuller(one.filesystem, more)))
+
+
+def fuller_root(volume: Volume, more: int, mounts: tuple[tuple[str, str], ...]) -> Volume:
+    """Return a system's volume with ``more`` bytes in its root. Of a container its volumes are in use, however full they are: the one with the root is fuller."""
+    system = volume.filesystem
+    if system is None or not kind_of(system.kind).container:
+        return replace(volume, filesystem=fuller(system, more))
+    root = next((what.removeprefix("UUID=") for what, where in mounts if where == "/"), "")
+    inside = tuple(
+        replace(one, used_bytes=min(one.size_bytes, one.used_bytes + more))
+        if one.uuid == root and one.used_bytes is not None
+        else one
+        for one in system.inside
+    )
+    return replace(volume, filesystem=replace(system, inside=inside))
 
 
 def fuller(system: FileSystem | None, more: int) -> FileSystem | None:

@@ -6,14 +6,17 @@ from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Machine, Role, Volume
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
 from inkshelf.core.steps.tables import checked, renumbered
-from inkshelf.core.texts import Attributes, Call, Count, Guid, Letter, Line, TypeId
+from inkshelf.core.texts import Attributes, Call, Count, Guid, KeyOrNone, Letter, Line, TypeId
 from inkshelf.core.value import replace
 
 NAME_UNITS = 36  # UEFI specification 2.10, table 5.6
 
 
 class Create(StepBase, frozen=True, tag="create"):
-    """Make a partition in free space. Every value is drawn by the plan, once."""
+    """Make a partition in free space. Every value is drawn by the plan, once.
+
+    ``by``: the profile of the system whose installer makes it by itself, with identities of its own (empty: a person, with these).
+    """
 
     actor: ClassVar[Actor] = "bench"
     writes: ClassVar[Writes] = "table"
@@ -29,6 +32,7 @@ class Create(StepBase, frozen=True, tag="create"):
     name: Line = ""
     attributes: Attributes = 0
     logical: bool = False
+    by: KeyOrNone = ""
 
     def gives_calls(self) -> tuple[str, ...]:
         """The new volume's."""

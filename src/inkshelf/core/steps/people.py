@@ -4,7 +4,8 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
-from inkshelf.core.texts import Call
+from inkshelf.core.steps.making import fuller_root
+from inkshelf.core.texts import Call, Count
 from inkshelf.core.value import replace
 
 Subject = Literal[
@@ -32,8 +33,11 @@ Subject = Literal[
     "key_kept",
     "host_fit",
     "file_stays",
+    "material_newest",
 ]
-Preparation = Literal["fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on"]
+Preparation = Literal[
+    "fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on", "swap_file", "swap_compressed"
+]
 
 
 class Confirm(StepBase, frozen=True, tag="confirm"):
@@ -57,17 +61,25 @@ class Confirm(StepBase, frozen=True, tag="confirm"):
 
 
 class Prepare(StepBase, frozen=True, tag="prepare"):
-    """Something done inside the system that owns a volume, before anything resizes it."""
+    """Something done inside the system that owns a volume. ``size``: of a swap file, in bytes."""
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "none"
 
     call: Call
     what: Preparation
+    size: Count = 0
+
+    def stands_in(self) -> tuple[str, ...]:
+        """A swap file is made by a person, and not on the bench."""
+        return (self.call,) if self.what == "swap_file" else ()
 
     def apply(self, machine: Machine) -> Machine:
-        """Wake a sleeping volume or clear its check mark."""
-        volume_of(machine, self.call)
+        """Wake a sleeping volume, clear its check mark, or fill the root by a swap file."""
+        _, owner = volume_of(machine, self.call)
+        if self.what == "swap_file":
+            mounts = owner.holds.mounts if owner.holds else ()
+            return machine.with_volume(self.call, lambda one: fuller_root(one, self.size, mounts))
 
         def change(volume: Volume) -> Volume:
             if volume.filesystem is None:

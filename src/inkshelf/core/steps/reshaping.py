@@ -11,7 +11,7 @@ from inkshelf.core.machine.state import Disk, Inside, Machine, Volume
 from inkshelf.core.size import binary
 from inkshelf.core.steps.base import Actor, StepBase, Writes, refuse_unready, volume_of
 from inkshelf.core.steps.tables import checked
-from inkshelf.core.texts import Call, Count, Guid, Identity, Line
+from inkshelf.core.texts import Call, Count, Guid, Identity, KeyOrNone, Line
 from inkshelf.core.value import replace
 
 VOLUME_NAME = r"[A-Za-z0-9_+.][A-Za-z0-9_+.\-]{0,127}"
@@ -33,13 +33,14 @@ def _placed(machine: Machine, disk: Disk, call: str, **change: object) -> Machin
 
 
 class Shrink(StepBase, frozen=True, tag="shrink"):
-    """Shrink a volume from its end, file system first, then the partition."""
+    """Shrink a volume from its end, file system first, then the partition. ``by``: the profile of the system whose installer does it (empty: a person)."""
 
     actor: ClassVar[Actor] = "bench"
     writes: ClassVar[Writes] = "inside"
 
     call: Call
     to_bytes: Count
+    by: KeyOrNone = ""
 
     def apply(self, machine: Machine) -> Machine:
         """Return the smaller volume; refuses what is dirty, asleep, unshrinkable or too full."""

@@ -3,8 +3,8 @@
 #
 # Read this script before you run it. It only reads: it mounts nothing, changes nothing, sends nothing anywhere.
 # What it reads: the list of disks and volumes, partition tables, labels and identities of file systems, the firmware's
-# boot entries, Secure Boot, memory, mains or battery, mount points, the mount table, maker and model of the machine.
-# It reads no file of anybody's but /etc/fstab. Tables and identities need root; without root they are left out, and said so.
+# boot entries, Secure Boot, memory, mains or battery, mount points, the mount table, maker and model of the machine, the
+# name of the running system. It reads no file of anybody's but /etc/fstab and /etc/os-release. Tables and identities need root; without root they are left out, and said so.
 #
 # sh capture-linux.sh [FILE]                   FILE: where to write (default: capture-DATE.txt, in this folder)
 # sh capture-linux.sh --without-serials [FILE] leaves serial numbers and world-wide names out
@@ -88,6 +88,7 @@ facts() {
   section efibootmgr efibootmgr -v
   section findmnt findmnt --json --bytes --output TARGET,SOURCE,FSTYPE,OPTIONS,SIZE,USED
   section fstab cat /etc/fstab
+  section release cat /etc/os-release
   echo "== end"
 } > "$file"
 

@@ -18,7 +18,8 @@ from inkshelf.ui.parts import Choice, button, clear, label
 
 Say = Callable[[str, str], None]
 """Told the key of a question and the answer."""
-SIDE_BY_SIDE = 3  # more answers than that come in a list
+SIDE_BY_SIDE, WIDE = 3, 30  # more answers than that come in a list, and longer ones, so that their reasons keep their room
+LIST_WIDTH = 240  # pixels
 
 
 class Questions(QWidget):
@@ -99,7 +100,8 @@ class Questions(QWidget):
         if question.kind == "systems":
             return self._several(question, aim)
         say = partial(self._said, question.key)
-        if question.kind in {"choice", "disk"} and len(question.answers) <= SIDE_BY_SIDE:
+        short = len(question.answers) <= SIDE_BY_SIDE and sum(len(one.title) for one in question.answers) <= WIDE
+        if question.kind in {"choice", "disk"} and short:
             choice = Choice(question.title, [(one.title, one.value) for one in question.answers], say)
             choice.set_value(answer_of(aim, question))
             return choice
@@ -112,6 +114,7 @@ class Questions(QWidget):
         box = QComboBox()
         box.setFont(theme.sans(13))
         box.setAccessibleName(question.title)
+        box.setMaximumWidth(LIST_WIDTH)
         for one in question.answers:
             box.addItem(one.title, one.value)
         box.setCurrentIndex(box.findData(value))

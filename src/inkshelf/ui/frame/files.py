@@ -200,7 +200,8 @@ class Files:
             )
         source = Source(told.kinds[0], str(path.resolve()))  # type: ignore[arg-type]
         if not old.seed:
-            old, source_list = _first(take_in([], [told.disks], [source], title=old.title or path.stem), old), []
+            title = old.title or (told.facts.maker if told.facts else "") or path.stem
+            old, source_list = _first(take_in([], [told.disks], [source], title=title), old), []
         else:
             source_list = [source]
         made = with_listings(old, told.disks if source_list else (), source_list, told.firmware)

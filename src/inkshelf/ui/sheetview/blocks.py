@@ -147,20 +147,15 @@ def _starts(made: Sheet) -> list[Block]:
 
     def line(system: str, mishap: str, starts: str, how: str) -> Block:
         def draw(painter: QPainter, box: QRectF) -> None:
-            tint = "stop" if starts == "no" else "ink"
+            tint = "stop" if starts == "does not start" else "ink"
             for left, words in ((0, system), (190, mishap), (300, starts)):
                 write(painter, words, theme.sans(12), tint, box.adjusted(left, 4, 0, 0))
-            write(painter, how, theme.sans(12), "pencil", box.adjusted(360, 4, 0, 0))
+            write(painter, how, theme.sans(12), "pencil", box.adjusted(400, 4, 0, 0))
 
-        return Block(lambda width: 5 + max(16.0, text_height(how, theme.sans(12), width - 360)), draw)
+        return Block(lambda width: 5 + max(16.0, text_height(how, theme.sans(12), width - 400)), draw)
 
     rows = [
-        line(
-            f"{one.system} {made.titles[one.system]}",
-            made.mishaps[one.mishap],
-            ("by hand" if one.by_hand else "yes") if one.starts else "no",
-            " → ".join(one.path) or one.why,
-        )
+        line(f"{one.system} {made.titles[one.system]}", made.mishaps[one.mishap], one.verdict, " → ".join(one.path) or one.why)
         for one in made.outcomes
     ]
     return [_heading("What starts afterwards"), *rows]

@@ -149,12 +149,12 @@ class RowDelegate(QStyledItemDelegate):
         if not (row.starts or row.words.risk):
             write(painter, NOTHING_STARTS, theme.sans(12), "pencil", QRectF(box.left(), y, box.width(), 18))
         for one in row.starts:
-            word = ("starts by hand" if one.by_hand else "starts") if one.starts else "does not start"
+            ends = one.sure and not one.starts
             y += write(
                 painter,
-                f"{one.system} {word}",
-                theme.sans(12, 400 if one.starts else 600),
-                "pencil" if one.starts else "stop",
+                f"{one.system} {one.verdict}",
+                theme.sans(12, 600 if ends else 400),
+                "stop" if ends else "pencil",
                 QRectF(box.left(), y, box.width(), 18),
             )
         if row.words.risk:

@@ -257,7 +257,10 @@ class StopStrip(QWidget):
         for number in range(1, len(self.desk.reading.stops)):
             one = next((item for item in self.desk.reading.stops[number] if item.system == call), None)
             box = QRectF(self.LEFT + (number - 1) * cell + 1, y, cell - 2, self.ROW - 5)
-            if one is None or not one.starts:
+            if one is not None and not one.starts and not one.sure:
+                painter.setPen(QPen(ink.color("warn"), 1, Qt.PenStyle.DotLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+            elif one is None or not one.starts:
                 pen = QPen(ink.color("stop" if one else "faint"), 1)
                 pen.setDashPattern([1.5, 2])
                 painter.setPen(pen)

@@ -32,10 +32,7 @@ class Mishaps(QWidget):
         """Make room for the systems there are."""
         calls = {call for call, _ in self.chapter.now.outcomes}
         self.setFixedHeight(self.HEAD + self.ROW * max(1, len(calls)) + 8)
-        words = [
-            f"{call} {key}: {'starts' if one.starts else 'does not start'}"
-            for (call, key), one in self.chapter.now.outcomes.items()
-        ]
+        words = [f"{call} {key}: {one.verdict}" for (call, key), one in self.chapter.now.outcomes.items()]
         self.setAccessibleDescription("; ".join(words))
         self.update()
 
@@ -99,7 +96,7 @@ class Mishaps(QWidget):
 
 
 def _verdict(painter: QPainter, at: QPointF, one: Outcome) -> None:
-    """A tick, a wave with words, or a cross: shape first, colour second."""
+    """A tick, a wave with words, an open ring, or a cross: shape first, colour second."""
     ink = theme.current()
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if one.starts and not one.by_hand:
@@ -111,7 +108,13 @@ def _verdict(painter: QPainter, at: QPointF, one: Outcome) -> None:
         path.cubicTo(at + QPointF(-4, -11), at + QPointF(4, 5), at + QPointF(9, -4))
         painter.drawPath(path)
         painter.setFont(theme.sans(11))
-        painter.drawText(QRectF(at.x() - 30, at.y() + 3, 60, 14), Qt.AlignmentFlag.AlignCenter, "by hand")
+        words = "by hand" if one.sure else "perhaps by hand"
+        painter.drawText(QRectF(at.x() - 48, at.y() + 3, 96, 14), Qt.AlignmentFlag.AlignCenter, words)
+    elif not one.sure:
+        painter.setPen(QPen(ink.color("warn"), 2, Qt.PenStyle.DotLine))
+        painter.drawEllipse(at - QPointF(0, 5), 6, 6)
+        painter.setFont(theme.sans(11))
+        painter.drawText(QRectF(at.x() - 48, at.y() + 3, 96, 14), Qt.AlignmentFlag.AlignCenter, "not known")
     else:
         painter.setPen(QPen(ink.color("stop"), 3))
         painter.drawLine(at + QPointF(-7, -7), at + QPointF(7, 7))

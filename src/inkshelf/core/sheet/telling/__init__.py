@@ -1,6 +1,17 @@
 """The words of every kind of step; importing this package registers them."""
 
-from inkshelf.core.sheet.telling import containers, firmware, in_files, installing, partitions, people, starting, typed, volumes
+from inkshelf.core.sheet.telling import (
+    containers,
+    firmware,
+    in_files,
+    installing,
+    partitions,
+    people,
+    preparing,
+    starting,
+    typed,
+    volumes,
+)
 from inkshelf.core.sheet.telling.base import Words, told, words
 
 __all__ = [
@@ -11,6 +22,7 @@ __all__ = [
     "installing",
     "partitions",
     "people",
+    "preparing",
     "starting",
     "told",
     "typed",

@@ -95,6 +95,8 @@ def _by_owner(entry: BootEntry, values: tuple[tuple[str, str], ...]) -> Words:
 @told.register
 def _set_order(step: SetOrder, scene: Scene) -> Words:
     names = [_name(scene.before, number) for number in step.order]
+    if step.by == "installer":
+        return _put_itself_first(names)
     if not scene.found.firmware.entries_known:
         return _put_first(step, scene.before, names)
     order, found = _numbers(step.order), _numbers(scene.found.firmware.order)
@@ -104,6 +106,17 @@ def _set_order(step: SetOrder, scene: Scene) -> Words:
         (("found", found or "empty"), ("wanted", order), ("type, as root", f"efibootmgr -o {order}")),
         "The next start begins with the first of them.",
         back_lines=(f"efibootmgr -o {found}" if found else "efibootmgr --delete-bootorder",),
+    )
+
+
+def _put_itself_first(names: list[str]) -> Words:
+    """What happens without anybody's doing; a later step puts the order as it is wanted."""
+    return Words(
+        "Entries",
+        f"The installer puts its own entry first: {', then '.join(names)}",
+        (),
+        "Nothing to type here: until the order is put right below, the machine starts into it.",
+        back="the order that was found, as below",
     )
 
 

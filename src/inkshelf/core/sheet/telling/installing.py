@@ -7,6 +7,7 @@ import shlex
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.sheet.telling.by_installer import chosen
 from inkshelf.core.sheet.telling.mounts import in_subvolumes, mount_lines, wakes_from
 from inkshelf.core.sheet.telling.people import installed
 from inkshelf.core.sheet.telling.typed import installed_by_hand
@@ -22,6 +23,8 @@ def _install(step: Install, scene: Scene) -> Words:
         return _install_nt(step, scene)
     if step.typed:
         return installed_by_hand(step, scene)
+    if step.divides != "hand":
+        return _by_itself(step, scene)
     mounts = ", ".join(f"{'swap' if where == 'none' else where} on {what}" for what, where in step.mounts)
     loader, goes_to = _loader(step, scene)
     kernels = f", kernels on {step.boot}" if step.boot else ""
@@ -89,8 +92,24 @@ def _loader(step: Install, scene: Scene) -> tuple[str, str]:
     return f"disk {disk.id}", f"the whole disk {disk.id}, not a partition of it: {disk.identity()}"
 
 
+def _by_itself(step: Install, scene: Scene) -> Words:
+    """Its installer makes volumes, mount lines and swap of its own."""
+    loader, goes_to = _loader(step, scene)
+    how = "by its own divider" if step.divides == "divider" else "into the gap"
+    return Words(
+        "Install",
+        f"Install {step.title} {how}: it lays {step.call} out by itself, loader on {loader}",
+        (*chosen(step), ("loader goes to", goes_to)),
+        f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds its own lines, by UUID; its swap is a file.",
+        f"The loader goes to {loader} and nowhere else: many installers take the first EFI system partition of all disks.",
+        minutes=installed(step),
+    )
+
+
 def _install_nt(step: Install, scene: Scene) -> Words:
     """Its installer lists volumes and gaps; it is pointed at the one that this sheet made, and makes none of its own then."""
+    if step.divides != "hand":
+        return _nt_in_gap(step, scene)
     place = scene.at(step.call)
     number = str(place[1].number) if place else ""
     loader, goes_to = _loader(step, scene)
@@ -105,6 +124,26 @@ def _install_nt(step: Install, scene: Scene) -> Words:
         "It copies for some minutes, restarts several times, and asks its questions at the end. Take the stick out at the first restart.",
         f"Press none of its buttons that delete, format or make partitions: {step.call} is made already. "
         f"Unplug or hide every EFI system partition that is not on {loader}: it takes the first it finds.",
+        minutes=installed(step),
+    )
+
+
+def _nt_in_gap(step: Install, scene: Scene) -> Words:
+    place = scene.at(step.call)
+    loader, goes_to = _loader(step, scene)
+    return Words(
+        "Install",
+        f"Install {step.title} into the gap: it makes {step.call} and what belongs to it by itself",
+        (
+            ("choose", "the way that lets you pick where it goes"),
+            (
+                "in its list",
+                f"the unallocated room of disk {place[0].id if place else ''}, of the size of the volumes above together",
+            ),
+            ("its start-up files go to", goes_to),
+        ),
+        "It copies for some minutes, restarts several times, and asks its questions at the end. Take the stick out at the first restart.",
+        f"Press none of its buttons that delete or format. Every EFI system partition that is not {loader} is unplugged: it takes the first it finds.",
         minutes=installed(step),
     )
 

@@ -9,6 +9,7 @@ from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.sheet.telling.by_installer import made
 from inkshelf.core.size import MIB, binary, both, grouped
 from inkshelf.core.steps.kinds import Create, Delete, Enclose, NewTable, RepairTable, Retype
 from inkshelf.core.texts import shown
@@ -108,6 +109,8 @@ def _marked(step: Retype, scene: Scene, volume: Volume | None) -> Words:
 
 @told.register
 def _create(step: Create, scene: Scene) -> Words:
+    if step.by:
+        return made(step)
     disk = scene.before.disk(step.disk)
     sector = disk.sector
     values = (

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from inkshelf.core.boot.mishaps import STANDING
+from inkshelf.core.boot.rehearse import BY_ITSELF, outcome
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.machine.profiles import profile
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.size import binary, parse_size
-from inkshelf.core.steps.kinds import Confirm, Install, Prepare, Prove
+from inkshelf.core.steps.kinds import Confirm, Install, Prove
 from inkshelf.core.value import replace
 from inkshelf.data import exact, table
 
@@ -76,10 +78,26 @@ CONFIRM = {
         (("note", "image, checksum, size of the stick"),),
         "The stick's own check passes.",
     ),
+    "material_newest": Words(
+        "Material",
+        "Image of the newest release from its maker's own site, its checksum compared",
+        (
+            ("address", "typed, not from an advert: look-alike sites exist"),
+            ("release", "the newest one: its date, and until when it is kept up, noted for the owner"),
+            ("checksum", "of the file as it lies here"),
+        ),
+        "The checksum is the one that the maker publishes, all of it.",
+        "An image without a published checksum is not what this sheet was made for.",
+        minutes=6,
+    ),
     "material": Words(
         "Material",
         "Image from its maker's own site, its checksum compared",
-        (("address", "typed, not from an advert: look-alike sites exist"), ("checksum", "of the file as it lies here")),
+        (
+            ("address", "typed, not from an advert: look-alike sites exist"),
+            ("release", "the long-term one, where there is a choice"),
+            ("checksum", "of the file as it lies here"),
+        ),
         "The checksum is the one that the maker publishes, all of it.",
         "An image without a published checksum is not what this sheet was made for.",
         minutes=6,
@@ -206,102 +224,6 @@ def _stick_minutes() -> float:
 
 
 @told.register
-def _prepare(step: Prepare, scene: Scene) -> Words:
-    place = scene.at(step.call)
-    volume = place[1] if place else None
-    kind = KINDS.get(volume.filesystem.kind) if volume and volume.filesystem else None
-    if step.what == "check_volume" and kind is not None and kind.check_lines is not None:
-        return _check_from_outside(step.call, kind.check_lines(scene.part(step.call)))
-    return PREPARE[step.what](step.call, volume)
-
-
-def _check_from_outside(call: str, lines: tuple[str, ...]) -> Words:
-    return Words(
-        "Room",
-        f"Check {call} from a live system",
-        (),
-        "It ends with the count of files and blocks. If it asks whether to repair something, stop and bring the back-up to mind first.",
-        commands=lines,
-        minutes=5,
-    )
-
-
-def _check_volume(call: str, volume: Volume | None) -> Words:
-    """A volume that is marked for a check is repaired at a restart; looking for faults while it runs repairs nothing."""
-    dirty = bool(volume and volume.filesystem and volume.filesystem.dirty)
-    letter = "" if volume and volume.holds else "; put the volume's own letter in the place of C"
-    if dirty:
-        return Words(
-            "Room",
-            f"Let the owner's system repair {call}, at a restart",
-            (
-                ("type, as administrator", exact("nt", "repair_volume")),
-                ("answer", "yes, at the next restart"),
-                ("then", exact("nt", "restart")),
-            ),
-            f"The check runs before the log-in, with a percentage; minutes on an SSD, an hour on a slow full disk{letter}.",
-            minutes=20,
-        )
-    return Words(
-        "Room",
-        f"Let the owner's system check {call}",
-        (("type, as administrator", exact("nt", "check_volume")),),
-        f"“No problems found”; minutes on an SSD, longer on a full one{letter}. If it finds some: {exact('nt', 'repair_volume')}, and restart.",
-        minutes=5,
-    )
-
-
-def _fast_startup_off(call: str, volume: Volume | None) -> Words:
-    return Words(
-        "Room",
-        f"Fast start-up of {call} off, then a full shutdown",
-        (("type, as administrator", exact("nt", "fast_startup_off")), ("then", exact("nt", "full_shutdown"))),
-        "The machine switches off; a restart is not enough.",
-        back_lines=(exact("nt", "fast_startup_on"),),
-        minutes=3,
-    )
-
-
-def _suspend(call: str, volume: Volume | None) -> Words:
-    return Words(
-        "Safety",
-        f"Suspend the protection of {call}",
-        (("type, as administrator", exact("nt", "protection_suspend")),),
-        "It says that protection is off; the data stays encrypted.",
-        back_lines=(exact("nt", "protection_resume"),),
-    )
-
-
-def _resume(call: str, volume: Volume | None) -> Words:
-    return Words(
-        "Tidy",
-        f"Resume the protection of {call}",
-        (("type, as administrator", exact("nt", "protection_resume")),),
-        "It says that protection is on.",
-    )
-
-
-def _finder_on(call: str, volume: Volume | None) -> Words:
-    return Words(
-        "Entries",
-        f"In the new system on {call}: let its menu look for other systems",
-        (("in the file", exact("linux", "menu_defaults")), ("this line", exact("linux", "finder_on"))),
-        "The finder itself must be installed; where it is not, install it from the system's own packages, network first.",
-        back=f"take the line out of {exact('linux', 'menu_defaults')} again",
-        minutes=3,
-    )
-
-
-PREPARE = {
-    "check_volume": _check_volume,
-    "fast_startup_off": _fast_startup_off,
-    "suspend_encryption": _suspend,
-    "resume_encryption": _resume,
-    "finder_on": _finder_on,
-}
-
-
-@told.register
 def _prove(step: Prove, scene: Scene) -> Words:
     place = scene.at(step.call)
     volume = place[1] if place else None
@@ -320,9 +242,17 @@ def _prove(step: Prove, scene: Scene) -> Words:
         locked = bool(volume and volume.filesystem and KINDS[volume.filesystem.kind].encrypted)
         first = "It asks for its passphrase before anything else. " if locked else ""
         look = f"{first}Log in; network, sound, video, idle memory{shown}."
-        return Words("Proof", f"Start {name} ({step.call})", free, look, minutes=4)
+        return Words("Proof", f"Start {name} ({step.call}){_way(step.call, scene)}", free, look, minutes=4)
     look = f"Open old files and programs{shown}."
-    return Words("Proof", f"Start {name} ({step.call}) from the menu", free, look, minutes=4)
+    return Words("Proof", f"Start {name} ({step.call}){_way(step.call, scene)}", free, look, minutes=4)
+
+
+def _way(call: str, scene: Scene) -> str:
+    """How a person gets there: nothing where it comes by itself, or nobody knows."""
+    seen = outcome(scene.before, call, STANDING[0])
+    if not seen.starts or not seen.sure or seen.why == BY_ITSELF:
+        return ""
+    return " from the firmware's one-time menu" if seen.by_hand else " from the menu"
 
 
 def _free_words(volume: Volume | None) -> tuple[tuple[str, str], ...]:
@@ -331,16 +261,17 @@ def _free_words(volume: Volume | None) -> tuple[tuple[str, str], ...]:
     return (("free space it shows, about", binary(free)),) if free is not None else ()
 
 
-def free_of(volume: Volume) -> int | None:
-    """Return the bytes that its own system shows as free in a volume, in a container in what it mounts of it; ``None`` where the use is not known."""
-    system = volume.filesystem
+def free_of(volume: Volume, by: Volume | None = None) -> int | None:
+    """Return the bytes that its own system shows as free in a volume, in a container in what it mounts of it; ``None`` where the use is not known.
+
+    ``by``: the volume of the system that mounts it, where that is another one.
+    """
+    system, root = volume.filesystem, by or volume
     if system is None:
         return None
     if not KINDS[system.kind].container:
         return _free(system.kind, system.size_bytes, system.used_bytes)
-    mounted = {
-        what.removeprefix("UUID=") for what, where in (volume.holds.mounts if volume.holds else ()) if where.startswith("/")
-    }
+    mounted = {what.removeprefix("UUID=") for what, where in (root.holds.mounts if root.holds else ()) if where.startswith("/")}
     each = [_free(one.kind, one.size_bytes, one.used_bytes) for one in system.inside if one.uuid in mounted]
     return sum(one or 0 for one in each) if each and None not in each else None
 

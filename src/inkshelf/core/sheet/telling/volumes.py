@@ -10,6 +10,7 @@ from inkshelf.core.disk.kinds.base import Kind
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
+from inkshelf.core.sheet.telling.by_installer import divided, formatted
 from inkshelf.core.sheet.telling.partitions import by_owner, plain_word, resize_line
 from inkshelf.core.size import MIB, binary, both, grouped, mib_to_type
 from inkshelf.core.steps.kinds import Format, Grow, Label, MakeLogical, Move, Renew, Shrink
@@ -32,6 +33,8 @@ def _shrink(step: Shrink, scene: Scene) -> Words:
     exactly = ("exactly", f"{grouped(step.to_bytes)} B = {both(step.to_bytes)}")
     lines = _shrink_lines(step, scene, kind, place)
     took = 3.0 + copying_minutes(relocates)
+    if step.by:
+        return divided(step, scene, took)
     gap = binary(size - step.to_bytes + _behind(place))
     if kind is None or kind.own_shrink:
         mib = mib_to_type(size - step.to_bytes)
@@ -152,6 +155,8 @@ def _hidden_lines(volume: Volume, part: str, count: int) -> list[str]:
 
 @told.register
 def _format(step: Format, scene: Scene) -> Words:
+    if step.by:
+        return formatted(step)
     place = scene.before.find(step.call)
     volume = place[1] if place else None
     kind = KINDS.get(step.filesystem)
