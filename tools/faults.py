@@ -134,6 +134,32 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "return min(with_system, key=lambda one: one.volume.size - one.smallest)",
         "more_schools",
     ),
+    (
+        "core/checks/leads.py",
+        "if not mine or any(stops <= {mine} for stops in each):",
+        "if not mine or all(stops <= {mine} for stops in each):",
+        "more_findings",
+    ),
+    ("core/checks/leads.py", "fits = first >= MIB if", "fits = first > 0 if", "more_findings"),
+    ("core/checks/firmware.py", "if 0 < kind.generation < least:", "if 0 < kind.generation <= least:", "more_findings"),
+    (
+        "core/checks/sizes.py",
+        "if len(free) > 1 and max(free) < size <= sum(free):",
+        "if len(free) > 1 and size <= sum(free):",
+        "more_findings",
+    ),
+    (
+        "core/checks/sizes.py",
+        "if place is not None and place[1].size != size:",
+        "if place is not None and place[1].size < size:",
+        "more_findings",
+    ),
+    (
+        "core/disk/contents.py",
+        '{"nofail", "noauto"} & set(options.split(","))',
+        '{"nofail", "noauto"} & {options}',
+        "more_findings",
+    ),
     ("core/aims/dividing.py", "    if place.giver_bytes < taken.smallest:", "    if False:", "more_schools"),
     ("core/aims/sealing.py", 'return (*outer, container) if layout.encryption == "home" else', "return", "more_schools"),
     (
@@ -169,8 +195,8 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ),
     (
         "exchange/mounted.py",
-        "return replace(volume, holds=replace(named, mounts=lines) if own else named)",
-        "return replace(volume, holds=replace(named, mounts=lines))",
+        "return replace(volume, holds=replace(named, mounts=lines, waits=waits) if own else named)",
+        "return replace(volume, holds=replace(named, mounts=lines, waits=waits))",
         "listings",
     ),
     ("core/checks/start.py", "or after[1].start == volume.start:", "or after[1].start <= volume.start:", "starting_rules"),

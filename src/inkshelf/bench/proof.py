@@ -17,7 +17,7 @@ from inkshelf.bench.kinds import TOOLS
 from inkshelf.bench.second_reader import agrees
 from inkshelf.bench.sparse import copy_data, data_bytes
 from inkshelf.core.boot.rehearse import rehearse
-from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.contents import BootFile, waits_for
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, FormatError
@@ -247,7 +247,8 @@ def _with_line(now: Volume, planned: Volume | None, step: Mount) -> Volume:
     line = next((one for one in (planned.holds.mounts if planned and planned.holds else ()) if one[1] == step.folder), None)
     if line is None or now.holds is None or line in now.holds.mounts:
         return now
-    return replace(now, holds=replace(now.holds, mounts=(*now.holds.mounts, line)))
+    waits = (*now.holds.waits, *((step.folder,) if waits_for(step.folder, step.options) else ()))
+    return replace(now, holds=replace(now.holds, mounts=(*now.holds.mounts, line), waits=waits))
 
 
 def _unwritten(step: Mount) -> Check:

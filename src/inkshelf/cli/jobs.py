@@ -6,7 +6,7 @@ from argparse import ArgumentParser, Namespace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from inkshelf.cli.shared import FACTS, Command, choice, load, nearest, path, said, save, takes_job, word
+from inkshelf.cli.shared import Command, choice, facts, load, nearest, path, said, save, takes_job, word
 from inkshelf.core.errors import InkshelfError
 
 if TYPE_CHECKING:
@@ -160,7 +160,9 @@ def _takes_know(parser: ArgumentParser) -> None:
     from inkshelf.core.machine.told import FACTS as SAID
 
     parser.add_argument(
-        "fact", type=word, help=f"{', '.join(FACTS)}, ram; of a volume: {', '.join(f'{one}:S1' for one in SAID)}"
+        "fact",
+        type=word,
+        help=f"{', '.join(facts())}, ram; of a volume: {', '.join(f'{one}:S1' for one in SAID)}; of a disk: failing:A",
     )
     parser.add_argument("value", type=word, help="what is so; of a volume also -, which takes back what was said")
 
@@ -173,12 +175,12 @@ def _know(words: Namespace) -> int:
     old = load(words.job)
     if ":" in words.fact:
         fact, call = words.fact.split(":", 1)
-        near = choice("FACT", fact, {one: one for one in SAID})
+        near = choice("FACT", fact, {one: one for one in (*SAID, "failing")})
         changed = know(old, f"{near}:{call.upper()}", None if words.value == "-" else words.value)
     elif words.fact == "ram":
         changed = know(old, "ram_bytes", parse_size(words.value))
     else:
-        field, values = choice("FACT", words.fact, FACTS)
+        field, values = choice("FACT", words.fact, facts())
         changed = know(old, field, choice(words.fact, words.value, values))
     save(changed, words.job)
     print(f"{words.job}: {words.fact} " + ("is taken back" if words.value == "-" else f"is {words.value}"))

@@ -96,21 +96,16 @@ def stop_status(found: tuple[Finding, ...]) -> int:
     return STOP if any(one.severity == "stop" for one in found) else 0
 
 
-YES_NO = {"yes": True, "no": False}
-FACTS: dict[str, tuple[str, dict[str, Any]]] = {
-    "backup": ("backup", {"none": "none", "made": "made", "read-back": "read back"}),
-    "mains": ("mains", YES_NO),
-    "consent": ("consent", YES_NO),
-    "encrypted": ("encrypted", YES_NO),
-    "recovery-key": ("recovery_key", YES_NO),
-    "secure-boot": ("secure_boot", {one: one for one in ("on", "off", "absent", "hidden")}),
-    "firmware": ("mode", {"uefi": "uefi", "legacy": "legacy"}),
-}
+def facts() -> dict[str, tuple[str, dict[str, Any]]]:
+    """Return what can be said of a machine: its field, and what each word means, by the word for it."""
+    from inkshelf.core.machine.asked import ASKED
+
+    return {one.key: (one.field, one.values()) for one in ASKED}
 
 
 def said(fact: str, value: str | None) -> Any:
     """Return the value that a word on the command line means for a fact, ``None`` where nothing was said."""
-    return None if value is None else choice(f"--{fact}", value, FACTS[fact][1])
+    return None if value is None else choice(f"--{fact}", value, facts()[fact][1])
 
 
 def choice(option: str, value: str, known: dict[str, Value]) -> Value:

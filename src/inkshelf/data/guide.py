@@ -1,6 +1,136 @@
 """The guide's pages, by the beginning of a finding's key: what it means, and what practitioners do about it."""
 
 TABLE: dict[str, dict[str, str]] = {
+    "disk.failing": {
+        "title": "A disk that reports errors",
+        "means": "Its own counters say that sectors could not be read, or were moved to spare ones. It may work for years, or stop within the hour, and a shrink reads all of it.",
+        "do": "Copy what is on it to a sound disk before anything else, file by file, the most wanted first. Then plan on the sound one.",
+    },
+    "room.move": {
+        "title": "A move",
+        "means": "What stands in the way goes elsewhere on the disk: every byte of the partition is read and written once. It is the longest step, and a power cut hurts it most.",
+        "do": "Look whether less room would do without it. Else: back-up read back, mains connected, and time.",
+    },
+    "room.split": {
+        "title": "Two gaps are not one",
+        "means": "A volume lies in one stretch. Two gaps of 30 GiB hold two volumes of 30 GiB, and none of 60.",
+        "do": "Ask for what fits the larger one, move what lies between, or use the small gap for something that is small.",
+    },
+    "room.larger": {
+        "title": "Contents larger than their partition",
+        "means": "The file system or container says that it is longer than the partition it lies in. Its end was cut off, or another volume stands on it.",
+        "do": "Write nothing. Take a copy of the disk, let the file system's own checker look at the copy, and only then decide.",
+    },
+    "room.unused": {
+        "title": "Part of a partition that nothing uses",
+        "means": "The partition was made larger and what is in it was not, or the other way round: the end belongs to nobody.",
+        "do": "Grow what is in it, by its own utility; or give the end to something else.",
+    },
+    "room.lock": {
+        "title": "A lock that does not hold",
+        "means": "A size was locked, and a later aim or a step by hand gives that volume another one: what was asked for twice contradicts itself.",
+        "do": "Take the later aim out, let it give its room elsewhere, or unlock the size.",
+    },
+    "start.elsewhere": {
+        "title": "Through another disk",
+        "means": "The loader or the menu that starts a system lies on another disk than the system. It starts, as long as both are in, and in the same machine.",
+        "do": "Put a loader onto the system's own disk; an installer that takes the first EFI system partition of all disks is kept from it by hiding the others.",
+    },
+    "start.chain": {
+        "title": "Through a disk that can be out",
+        "means": "A system on an internal disk is started by a loader or a menu on a portable one. With that disk out the machine ends at a prompt.",
+        "do": "Give it a loader of its own on the internal disk before the portable one leaves the house.",
+    },
+    "start.number": {
+        "title": "An entry with an old number",
+        "means": "A boot entry names a partition by its GUID and by its number. The number changed, because a partition was made anew or removed; some firmware looks at both.",
+        "do": "Make the entry anew with the number of today, and take the old one away.",
+    },
+    "start.core": {
+        "title": "No room for a loader's core",
+        "means": "The legacy way a menu loader has its first sector in front and the rest behind it: in the first MiB of an MBR disk, or in a BIOS boot partition of a GPT one.",
+        "do": "Make a BIOS boot partition of 1 MiB; on an MBR move the first volume to 1 MiB, or put the loader elsewhere.",
+    },
+    "start.table": {
+        "title": "A table that does not go with the mode",
+        "means": "The NT family starts by UEFI from GPT only, and the legacy way from MBR only. A disk of the other kind is passed over.",
+        "do": "Change the table in place, with the firmware switched in the same session; or let the machine start the legacy way as before.",
+    },
+    "start.modes": {
+        "title": "Two modes in one machine",
+        "means": "One system starts the legacy way, another by UEFI. No menu of one lists the other, and the mode is switched in the firmware each time.",
+        "do": "Bring all of them to one mode: change the old disk's table, or install the new one the old way.",
+    },
+    "start.locked": {
+        "title": "Kernels behind a passphrase",
+        "means": "The menu has to open the container before it finds a kernel. It knows the older kind of key slot only, is slow, and takes the passphrase on one keyboard layout.",
+        "do": "Keep the kernels in a boot volume outside, or add a key slot of the kind that the menu reads.",
+    },
+    "firmware.fast-boot": {
+        "title": "Fast boot",
+        "means": "The firmware looks at one disk and gives nobody the time to press a key. A stick is not started, and the one-time menu does not come.",
+        "do": "Switch it off for the work, note it under what is to be put back, and switch it on again at the end.",
+    },
+    "firmware.external": {
+        "title": "Nothing starts from outside",
+        "means": "A setting keeps the machine from starting sticks and portable disks, often together with a password. The installer never comes up.",
+        "do": "Find the setting that allows it, write down what it was, and put it back at the end. Or work without a stick.",
+    },
+    "firmware.ports": {
+        "title": "Two ports at once",
+        "means": "The installer runs from a stick while the target is in another port. Some makers bar one port during an installation, some machines have but one.",
+        "do": "A hub with its own power, another port, or a first start from one and then the other; try it before anything is written.",
+    },
+    "firmware.update": {
+        "title": "An update that is waiting",
+        "means": "The running system has fetched new firmware, and the next restart writes it. That must not fall into a move, and order and keys may be others then.",
+        "do": "Let it be done first, with the mains connected, look at the values again, and only then begin.",
+    },
+    "firmware.password": {
+        "title": "A password that nobody has",
+        "means": "Without it the firmware shows its values at best. Secure Boot, the order and starts from outside cannot be changed there.",
+        "do": "Ask the owner and whoever kept the machine before. What the running system can set, an entry or an order, is set from there.",
+    },
+    "firmware.revoked": {
+        "title": "A first stage that was revoked",
+        "means": "Signed first stages have a generation. An update of one system can forbid older ones to all, and an older installer then ends with a line about a violation.",
+        "do": "Take a newer release of that system. Secure Boot off is the other way, if the owner wants that.",
+    },
+    "firmware.protection": {
+        "title": "Protection that is still on",
+        "means": "The trust module releases the key of an encrypted volume only if the start looks as it did. A new loader, entry or order makes it ask for the recovery key.",
+        "do": "Suspend the protection before the first such step, resume it after the last, and have the key at hand all the same.",
+    },
+    "sharing.late": {
+        "title": "A start that waits for another disk",
+        "means": "A line of the mount table without the word that lets the volume be missing stops the start at a prompt when its disk is out.",
+        "do": "Add the words to its line, and start once with that disk out.",
+    },
+    "sharing.clock": {
+        "title": "Two clocks",
+        "means": "The NT family keeps the clock at local time, the Linux family at universal time. Each corrects the other by the hours between, at every change.",
+        "do": "Let one of them change: the NT family by one value, best where three systems are there; or the Linux family. Never both.",
+    },
+    "people.width": {
+        "title": "A processor that is too narrow",
+        "means": "A system made for 64 bits does not start on a processor of 32; its installer stops with one line or a black screen.",
+        "do": "Choose a system for old machines.",
+    },
+    "people.licence": {
+        "title": "Where the licence is",
+        "means": "An NT-family system asks for it, and it decides the edition. It lies in the firmware, in an account, or on a sticker.",
+        "do": "Look it up before the edition is chosen; note where it is, not the key itself.",
+    },
+    "people.case": {
+        "title": "An open case",
+        "means": "What carries charge kills parts, and parts with mains kill people.",
+        "do": "Off, unplugged, battery out, power button held, strap on. Mains-powered parts are for qualified people under local rules.",
+    },
+    "people.battery": {
+        "title": "A swollen battery",
+        "means": "Gas lifts its shell, and a lifted keyboard or pad is the first sign. Charging, pressing or piercing it can set it on fire.",
+        "do": "Switch off, unplug, do not press it. Somebody trained takes it out; it goes where such batteries are taken, not into a bin.",
+    },
     "bench.missing": {
         "title": "A utility is missing on this computer",
         "means": "The bench works with base utilities: each kind of file system has its own. Without it the plan can be read, printed and rehearsed, not inked.",

@@ -49,7 +49,7 @@ def root(running: Mounts) -> SystemRoot:
 
 def with_papers(disks: tuple[Disk, ...], table: str, release: str) -> tuple[Disk, ...]:
     """Return the disks with what a system's own mount table and release file say, where they are those of the root that is mounted."""
-    lines = mount_table(table)
+    lines, waits = mount_table(table)
     its_root = next((what.lower() for what, where in lines if where == ROOT), "")
 
     def told(volume: Volume) -> Volume:
@@ -58,6 +58,6 @@ def with_papers(disks: tuple[Disk, ...], table: str, release: str) -> tuple[Disk
             return volume
         own = its_root in {what.lower() for what, where in system.mounts if where == ROOT}
         named = replace(system, title=release_title(release) or system.title)
-        return replace(volume, holds=replace(named, mounts=lines) if own else named)
+        return replace(volume, holds=replace(named, mounts=lines, waits=waits) if own else named)
 
     return tuple(replace(disk, volumes=tuple(told(one) for one in disk.volumes)) for disk in disks)

@@ -122,7 +122,7 @@ def _first_again(found: Machine, disk: Disk, kind: Profile, work: Work, menu: st
     if kind.family != "nt" or made is None or menu == "firmware":
         return []
     order = found.firmware.order
-    back = [SetOrder((*order, made.entry.number))] if order else []
+    back = [SetOrder((*order, made.entry.number))] if order and menu == "own" else []  # "old": it has it back already
     return [*back, *menus_anew(found, disk)]
 
 

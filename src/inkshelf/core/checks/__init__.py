@@ -1,6 +1,20 @@
 """All checks; importing this package registers them."""
 
-from inkshelf.core.checks import clones, disk, entries, mbr, people, room, sharing, start, wishes
+from inkshelf.core.checks import (
+    clones,
+    disk,
+    entries,
+    firmware,
+    handling,
+    leads,
+    mbr,
+    people,
+    room,
+    sharing,
+    sizes,
+    start,
+    wishes,
+)
 from inkshelf.core.checks.registry import Finding, answer, apply_remedy, findings, know
 
 __all__ = [
@@ -11,11 +25,15 @@ __all__ = [
     "disk",
     "entries",
     "findings",
+    "firmware",
+    "handling",
     "know",
+    "leads",
     "mbr",
     "people",
     "room",
     "sharing",
+    "sizes",
     "start",
     "wishes",
 ]

@@ -7,6 +7,7 @@ from typing import Literal
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import assume_loaders, infer_entries
+from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.job import Job, Override, changed_aim, replan, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.texts import one_line
@@ -153,14 +154,34 @@ def _answered(job: Job, key: str, reason: str) -> Job:
     return replace(job, overrides=(*others, Override(key, one_line(reason.strip(), "The reason"))))
 
 
+def _disk(found: Machine, letter: str) -> Disk:
+    try:
+        return found.disk(letter.upper())
+    except KeyError:
+        known = ", ".join(one.id for one in found.disks)
+        raise PlanError(
+            f"There is no disk {letter}.", f"Choose one of: {known}." if known else "Take a disk in first."
+        ) from None
+
+
+def _yes(value: object) -> bool | None:
+    if value in {None, ""}:
+        return None
+    if str(value).lower() not in {"yes", "no", "true", "false"}:
+        raise PlanError(f"“{value}” is neither yes nor no.", "Choose yes or no.")
+    return str(value).lower() in {"yes", "true"}
+
+
 def know(job: Job, field: str, value: str | int | None) -> Job:
     """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes``, a field of the conditions, or what is said of
-    a volume, such as ``used:S1`` (``machine.told``); nothing takes that back."""
+    a volume, such as ``used:S1`` (``machine.told``); nothing takes that back. ``failing:A``: a disk reports errors."""
     found = job.found
     if ":" in field:
         from inkshelf.core.machine.told import tell
 
         fact, call = field.split(":", 1)
+        if fact == "failing":
+            return replan(replace(job, found=found.with_disk(replace(_disk(found, call), failing=_yes(value)))))
         said = f"{value}B" if isinstance(value, int) else value or ""
         told = tell(found, call, fact, said)
         disks = tuple(assume_loaders(disk) for disk in told.disks)

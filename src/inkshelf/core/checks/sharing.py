@@ -9,6 +9,7 @@ from inkshelf.core.disk.filesystems import title
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.steps.kinds import Confirm
 from inkshelf.data import exact
 
 OWNERLESS = {"fat12", "fat16", "fat32", "exfat", "ntfs"}
@@ -138,3 +139,47 @@ def active_marks(reading: Reading) -> Iterator[Finding]:
                 tuple(one.call for one in active or nt_here),
                 remedies,
             )
+
+
+@check
+def waited_for(reading: Reading) -> Iterator[Finding]:
+    """A start that waits for a volume which may be out: its line lacks the word that lets it be missing."""
+    machine = reading.plan.planned
+    for disk, system in machine.volumes():
+        root = system.holds
+        for what, where in root.mounts if root and root.family == "linux" else ():
+            volume = _meant(machine, what)
+            place = machine.find(volume.call) if volume else None
+            if root is None or where not in root.waits or place is None or place[0].id == disk.id:
+                continue
+            out = place[0].removable
+            yield Finding(
+                f"sharing.late.{system.call}.{place[1].call}",
+                "warn" if out else "note",
+                f"The start of {system.call} waits for {place[1].call}" + (", which can be out" if out else " on another disk"),
+                f"Without that disk it waits for a minute and a half and ends at a prompt. The line for {where} needs: {exact('linux', 'late_options')}",
+                (system.call, place[1].call),
+                (Show("sheet", "Look at the sheet"),),
+            )
+
+
+@check
+def clocks(reading: Reading) -> Iterator[Finding]:
+    """Two families keep the clock in different ways, and no step puts that right."""
+    planned = reading.plan.planned
+    families = {one.holds.family for _, one in planned.volumes() if one.holds}
+    put_right = any(isinstance(one, Confirm) and one.subject in {"clock", "clock_back"} for one in reading.job.steps)
+    if (
+        {"nt", "linux"} <= families
+        and reading.job.steps
+        and not put_right
+        and any(one.writes != "none" for one in reading.job.steps)
+    ):
+        yield Finding(
+            "sharing.clock",
+            "note",
+            "The clock will differ between the systems",
+            "The NT family keeps local time, the Linux family universal time: each start of one puts the other's clock wrong by hours. One of them changes.",
+            tuple(one.call for _, one in planned.volumes() if one.holds),
+            (Show("sheet", "Look at the sheet"),),
+        )

@@ -76,7 +76,10 @@ class BootFile(Value, frozen=True):
 
 
 class SystemRoot(Value, frozen=True):
-    """An installed operating system, kept with the volume that it lives on. ``kernels``: how many its boot folder holds (``None``: not known)."""
+    """An installed operating system, kept with the volume that it lives on. ``kernels``: how many its boot folder holds (``None``: not known).
+
+    ``waits``: the places of its mount table that its start waits for.
+    """
 
     family: Family
     title: Line
@@ -84,6 +87,12 @@ class SystemRoot(Value, frozen=True):
     mounts: tuple[tuple[Line, Line], ...] = ()
     assumed: bool = False
     kernels: Count | None = None
+    waits: tuple[Line, ...] = ()
+
+
+def waits_for(where: str, options: str = "defaults") -> bool:
+    """Tell whether a start waits for what is mounted at a place: it does, unless its line says that it may be missing. Root is there anyway."""
+    return where.startswith("/") and where != "/" and not {"nofail", "noauto"} & set(options.split(","))
 
 
 class DiskFile(Value, frozen=True):

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import Protocol
 
 from inkshelf.core.disk import ext
-from inkshelf.core.disk.contents import BootFile, FileKind, FileSystem, SystemRoot
+from inkshelf.core.disk.contents import BootFile, FileKind, FileSystem, SystemRoot, waits_for
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_signed
 from inkshelf.core.disk.source import ByteSource
@@ -17,6 +17,10 @@ from inkshelf.data import exact
 
 NAMED = re.compile(r'^PRETTY_NAME="?([^"\n]*)"?', re.MULTILINE)
 TEXT, MENU, HEAD = 1 << 16, 1 << 18, 4096  # bytes that are read of a small text, of a menu, of a program
+
+
+Mounts = tuple[tuple[str, str], ...]
+"""What is mounted, and where."""
 
 
 class Files(Protocol):
@@ -84,7 +88,8 @@ def _root(files: Files) -> SystemRoot | None:
     folder = exact("linux", "boot_folder")
     kernels = [one for one in files.names(folder) if one.startswith(exact("linux", "kernel_prefix"))]
     signed = any(pe_signed(files.read(f"{folder}/{one}", HEAD) or b"") for one in kernels) if kernels else None
-    return SystemRoot("linux", title or "Linux family", signed, _mounts(files), kernels=len(kernels))
+    mounts, waits = _mounts(files)
+    return SystemRoot("linux", title or "Linux family", signed, mounts, kernels=len(kernels), waits=waits)
 
 
 def _menus(files: Files) -> Iterator[BootFile]:
@@ -100,14 +105,16 @@ def _menus(files: Files) -> Iterator[BootFile]:
             yield menu_file(path, kind, content)
 
 
-def _mounts(files: Files) -> tuple[tuple[str, str], ...]:
+def _mounts(files: Files) -> tuple[Mounts, tuple[str, ...]]:
     return mount_table((files.read(exact("linux", "mount_table"), TEXT) or b"").decode("utf-8", "replace"))
 
 
-def mount_table(text: str) -> tuple[tuple[str, str], ...]:
-    """Return what a mount table mounts, and where: the first two fields of each line that is no comment."""
+def mount_table(text: str) -> tuple[Mounts, tuple[str, ...]]:
+    """Return what a mount table mounts, and where, of each line that is no comment; and the places that a start waits for (``man 5 fstab``)."""
     fields = [line.split() for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
-    return tuple((shown(one[0]), shown(one[1])) for one in fields if len(one) >= 2)
+    lines = [[shown(one) for one in two] for two in fields if len(two) >= 2]
+    waits = (one[1] for one in lines if waits_for(one[1], one[3] if len(one) > 3 else "defaults"))
+    return tuple((one[0], one[1]) for one in lines), tuple(waits)
 
 
 def release_title(text: str) -> str:

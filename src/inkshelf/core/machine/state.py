@@ -167,7 +167,8 @@ SECTORS = (512, 1024, 2048, 4096)
 class Disk(Value, frozen=True):
     """One disk: who it is, its table, its volumes in order of their place.
 
-    ``sector`` is what its table was made at; ``shown_sector`` what the disk shows, where that is known to differ.
+    ``sector`` is what its table was made at; ``shown_sector`` what the disk shows, where that is known to differ. ``failing``: it reports
+    errors of its own.
     """
 
     id: Letter
@@ -182,6 +183,7 @@ class Disk(Value, frozen=True):
     table: Table = field(default_factory=Table)
     volumes: tuple[Volume, ...] = ()
     shown_sector: Count = 0
+    failing: bool | None = None
 
     @property
     def usable_start(self) -> int:
@@ -259,13 +261,26 @@ class Firmware(Value, frozen=True):
 
 
 class Conditions(Value, frozen=True):
-    """What people must know or do around the work; ``None`` is "not known yet"."""
+    """What people must know or do around the work; ``None`` is "not known yet". ``machine.asked`` has the words for each.
+
+    ``least_generation``: of a first stage that the firmware still starts.
+    """
 
     mains: bool | None = None
     backup: Backup | None = None
     consent: bool | None = None
     encrypted: bool | None = None
     recovery_key: bool | None = None
+    fast_boot: bool | None = None
+    external_start: bool | None = None
+    two_ports: bool | None = None
+    update_pending: bool | None = None
+    least_generation: Count | None = None
+    firmware_password: Literal["none", "noted", "missing"] | None = None
+    licence: bool | None = None
+    cpu_bits: Count | None = None
+    case_open: bool | None = None
+    battery_swollen: bool | None = None
 
 
 class Machine(Value, frozen=True):

@@ -10,8 +10,8 @@ from inkshelf.core.fit.room import givers, stretches
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.plan.wanted import wanted_by
-from inkshelf.core.sheet.telling.base import copying_minutes
 from inkshelf.core.size import GIB, MIB, binary
+from inkshelf.core.steps.effort import copying_minutes
 from inkshelf.core.steps.kinds import Create
 from inkshelf.core.value import Value
 

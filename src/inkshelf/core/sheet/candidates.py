@@ -38,6 +38,10 @@ class Figures(Value, frozen=True):
     starts: int
 
 
+ASKED_ALONE = {"files", "table", "secure", "release"}
+"""What the owner, the machine or the material decides: no other way to lay a disk out."""
+
+
 class Candidate(Value, frozen=True):
     """One way. ``key`` names it for commands: the answers that differ; ``words`` says them; ``job`` is the whole of it."""
 
@@ -136,7 +140,7 @@ def _others(job: Job) -> Iterator[tuple[str, str, Job]]:
     for number, aim in enumerate(job.aims, 1):
         found = found_by(job, aim.id)
         for question in aim.asked(found):
-            if question.kind not in {"choice", "disk"} or question.key in {"files", "table"}:
+            if question.kind not in {"choice", "disk"} or question.key in ASKED_ALONE:
                 continue
             for answer in question.answers:
                 if answer.value == answer_of(aim, question):

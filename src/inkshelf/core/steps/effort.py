@@ -8,6 +8,7 @@ from inkshelf.core.machine.state import Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.fold import Fold
 from inkshelf.core.steps.kinds import Step
+from inkshelf.data import table
 
 LEAST = 64 << 10  # a table, or what a person does: never nothing, so that every step moves the bar
 FRESH = 16 * MIB  # about what of a fresh file system is written; the rest is holes
@@ -32,3 +33,8 @@ def efforts(plan: Fold, steps: tuple[Step, ...], stored: Mapping[str, int]) -> t
         volumes = [place[1] for call in step.inside() if (place := (after if call in emptied else before).find(call))]
         each.append(LEAST + _carried(volumes, {} if emptied else stored))
     return (LEAST + _carried(found, stored), *each, LEAST + 2 * _carried(planned, stored))
+
+
+def copying_minutes(count: int) -> float:
+    """Return the minutes to read and write ``count`` bytes once on an internal disk."""
+    return 2 * count / float(table("defaults")["rates"]["internal_ssd"]) / 60

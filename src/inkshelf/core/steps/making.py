@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.disk.contents import Family
+from inkshelf.core.disk.contents import Family, waits_for
 from inkshelf.core.disk.filesystems import fresh, named_label, title
 from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import StepError
@@ -112,7 +112,8 @@ class Install(StepBase, frozen=True, tag="install"):
             root is not None and kind_of(root.kind).encrypted
         )  # a kernel elsewhere is read with its own volume
         signed = self.kernel_signed if seen else None
-        holds = SystemRoot(self.family, self.title, signed, self.mounts, kernels=0 if self.boot else 1)
+        waits = tuple(where for _, where in self.mounts if waits_for(where))
+        holds = SystemRoot(self.family, self.title, signed, self.mounts, kernels=0 if self.boot else 1, waits=waits)
         if self.family == "nt":
             holds = SystemRoot("nt", NT_TITLE, kernel_signed=True)
         machine = machine.with_volume(

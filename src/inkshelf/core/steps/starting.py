@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.disk.contents import Family
+from inkshelf.core.disk.contents import Family, waits_for
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import BootFile, Machine, SystemRoot
 from inkshelf.core.size import binary
@@ -136,5 +136,7 @@ class Mount(StepBase, frozen=True, tag="mount"):
             raise StepError(f"{self.of} has no file system to be mounted.", "Format it first.")
         if any(where == self.folder for _, where in system.mounts):
             raise StepError(f"{self.call} mounts something in {self.folder} already.", "Choose another folder.")
-        holds: SystemRoot = replace(system, mounts=(*system.mounts, (f"UUID={other.filesystem.uuid}", self.folder)))
+        mounts = (*system.mounts, (f"UUID={other.filesystem.uuid}", self.folder))
+        waits = (*system.waits, *((self.folder,) if waits_for(self.folder, self.options) else ()))
+        holds: SystemRoot = replace(system, mounts=mounts, waits=waits)
         return machine.with_volume(self.call, lambda one: replace(one, holds=holds))

@@ -7,12 +7,13 @@ from typing import cast
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from inkshelf.core.checks.unknown import Unknown, unknown
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.machine.asked import ASKED, Asked
 from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.size import binary, both, parse_size
@@ -22,42 +23,8 @@ from inkshelf.ui.intake.begin import Ways, begin
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import MAY_BREAK, CallMark, Choice, OneLine, button, card, clear, heading, label, scrolled
 
-Question = tuple[str, str, tuple[tuple[str, object], ...], str]
-ROOM_FOR_REASONS = 640
-QUESTIONS: tuple[Question, ...] = (
-    (
-        "mode",
-        "Firmware starts as",
-        (("UEFI", "uefi"), ("legacy", "legacy"), ("not known yet", None)),
-        "decides how every system here starts",
-    ),
-    (
-        "secure_boot",
-        "Secure Boot",
-        (("on", "on"), ("off", "off"), ("absent", "absent"), ("hidden", "hidden"), ("not known yet", None)),
-        "refuses unsigned links",
-    ),
-    ("mains", "Mains connected", (("yes", True), ("no", False), ("not known yet", None)), "a shrink must not be cut"),
-    (
-        "backup",
-        "Back-up",
-        (("read back", "read back"), ("made", "made"), ("none", "none"), ("not known yet", None)),
-        "counts once files from it were opened",
-    ),
-    (
-        "encrypted",
-        "Owner's volume encrypted",
-        (("no", False), ("yes", True), ("not known yet", None)),
-        "the recovery key may be asked",
-    ),
-    (
-        "recovery_key",
-        "Recovery key at hand",
-        (("yes", True), ("no", False), ("not known yet", None)),
-        "needed only where it is encrypted",
-    ),
-    ("consent", "Consent in writing", (("yes", True), ("no", False), ("not known yet", None)), "the owner signs the sheet"),
-)
+ROOM_FOR_REASONS, REASON = 640, 2  # pixels; the place of the reason in a row
+NOT_KNOWN: tuple[str, object] = ("not known yet", None)
 
 
 class IntakeChapter(Page):
@@ -119,6 +86,11 @@ class IntakeChapter(Page):
         )
         identity.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         head.addWidget(identity, 1)
+        said = ("it is sound after all", "no") if disk.failing else ("it reports errors", "yes")
+        know = partial(self.desk.know, f"failing:{disk.id}", said[1], f"errors of disk {disk.id}")
+        head.addWidget(
+            button(said[0], know, link=True, tip="what its own counters say: reading errors, sectors moved to spare ones")
+        )
         box.addLayout(head)
         source = next((one.path for one in self.desk.job.sources if one.disk == disk.id), "")
         read = f"read from {source}" if source else "from captured text; an image tells more"
@@ -260,23 +232,41 @@ class Questions(QFrame):
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(5)
         self.choices: dict[str, Choice] = {}
-        self._reasons: list[QLabel] = []
-        for row, (field, words, answers, why) in enumerate(QUESTIONS):
-            self.choices[field] = Choice(words, answers, partial(self._know, field, words.lower()))
-            self._line(grid, row, words, self.choices[field], why)
+        self._grid = grid
+        self._rows: dict[str, tuple[QWidget, ...]] = {}
+        for one in ASKED:
+            if not one.seldom:
+                self._ask(one)
         self.ram = QLineEdit()
         self.ram.setPlaceholderText("not known yet; for example 16 GiB")
         self.ram.setAccessibleName("memory")
         self.ram.setFont(theme.mono(13))
         self.ram.editingFinished.connect(self._memory)
-        self._line(grid, len(QUESTIONS), "Memory", self.ram, "swap follows from it")
+        often = sum(not one.seldom for one in ASKED)
+        self._memory_row = self._line(grid, often, "Memory", self.ram, "swap follows from it")
         grid.setColumnStretch(2, 1)
         box.addLayout(grid)
+        self._all = False
+        self.fold = button("", self._unfold, link=True)
+        foot = QHBoxLayout()
+        foot.addWidget(self.fold)
+        foot.addStretch(1)
+        box.addLayout(foot)
+
+    def _ask(self, one: Asked) -> None:
+        answers = (*((words, value) for _, words, value in one.answers), NOT_KNOWN)
+        self.choices[one.field] = Choice(one.title, answers, partial(self._know, one.field, one.title.lower()))
+        row = ASKED.index(one) + (1 if one.seldom else 0)  # the memory stands between
+        self._rows[one.field] = self._line(self._grid, row, one.title, self.choices[one.field], one.why)
+
+    def _unfold(self) -> None:
+        self._all = not self._all
+        self.refresh()
 
     def _know(self, field: str, words: str, value: object) -> None:
         self.desk.know(field, cast("str", value), words)
 
-    def _line(self, grid: QGridLayout, row: int, words: str, answer: QWidget, why: str) -> None:
+    def _line(self, grid: QGridLayout, row: int, words: str, answer: QWidget, why: str) -> tuple[QWidget, ...]:
         asked = label(words, theme.sans(13))
         asked.setToolTip(why)
         grid.addWidget(asked, row, 0)
@@ -284,19 +274,38 @@ class Questions(QFrame):
         reason = label(why, theme.sans(12), quiet=True, wrap=True)
         reason.setMinimumWidth(60)
         grid.addWidget(reason, row, 2)
-        self._reasons.append(reason)
+        return asked, answer, reason
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Where the column of reasons has no room, each is the tip of its question."""
         super().resizeEvent(event)
-        for one in self._reasons:
-            one.setVisible(self.width() >= ROOM_FOR_REASONS)
+        self._fit()
+
+    def _fit(self) -> None:
+        """What is asked of few machines is folded away, unless somebody has said it. Reasons need room."""
+        hidden = [one for one in ASKED if one.seldom and not self._all and self._answer(one.field) is None]
+        for one in ASKED:
+            if one not in hidden and one.field not in self._rows:
+                self._ask(one)
+        for one in ASKED:
+            for place, widget in enumerate(self._rows.get(one.field, ())):
+                widget.setVisible(one not in hidden and (place < REASON or self.width() >= ROOM_FOR_REASONS))
+        self._memory_row[REASON].setVisible(self.width() >= ROOM_FOR_REASONS)
+        self.fold.setText(f"{len(hidden)} more that concern few machines" if hidden else "only what is asked of every machine")
+        names = ", ".join(one.title for one in hidden)
+        self.fold.setToolTip(names)
+        self.fold.setAccessibleDescription(names)
+
+    def _answer(self, field: str) -> object:
+        found = self.desk.job.found
+        return getattr(found.firmware if field in {"mode", "secure_boot"} else found.conditions, field)
 
     def refresh(self) -> None:
         """Show the answers as they are now."""
         found = self.desk.job.found
+        self._fit()
         for field, choice in self.choices.items():
-            choice.set_value(getattr(found.firmware if field in {"mode", "secure_boot"} else found.conditions, field))
+            choice.set_value(self._answer(field))
         for line, text in ((self.title, self.desk.job.title), (self.owner, self.desk.job.owner)):
             if not line.hasFocus():
                 line.setText(text)

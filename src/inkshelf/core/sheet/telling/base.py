@@ -6,7 +6,6 @@ from functools import singledispatch
 
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.value import Value, replace
-from inkshelf.data import table
 
 
 class Words(Value, frozen=True):
@@ -59,8 +58,3 @@ def words(step: object, scene: Scene) -> Words:
     made = told(step, scene)
     calls = [str(getattr(step, name)) for name in ("call", "boot", "esp", "host") if getattr(step, name, "")]
     return replace(made, about=tuple(scene.who(call) for call in dict.fromkeys(calls) if scene.at(call)))
-
-
-def copying_minutes(count: int) -> float:
-    """Return the minutes to read and write ``count`` bytes once on an internal disk."""
-    return 2 * count / float(table("defaults")["rates"]["internal_ssd"]) / 60

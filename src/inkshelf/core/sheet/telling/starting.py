@@ -6,9 +6,10 @@ import shlex
 
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.sheet.scene import Scene
-from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
+from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.partitions import CODE, SAVED, by_owner, plain_word, type_word
 from inkshelf.core.size import both, grouped
+from inkshelf.core.steps.effort import copying_minutes
 from inkshelf.core.steps.kinds import ConvertTable, Mount, PutLoader, RemoveEntry, RemoveFiles, SetMode, Stage, WriteStartCode
 from inkshelf.data import exact
 

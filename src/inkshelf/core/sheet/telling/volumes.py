@@ -9,10 +9,11 @@ from inkshelf.core.disk.kinds import KINDS, Make
 from inkshelf.core.disk.kinds.base import Kind
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.sheet.scene import Scene
-from inkshelf.core.sheet.telling.base import Words, copying_minutes, told
+from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.by_installer import divided, formatted
 from inkshelf.core.sheet.telling.partitions import by_owner, plain_word, resize_line
 from inkshelf.core.size import MIB, binary, both, grouped, mib_to_type
+from inkshelf.core.steps.effort import copying_minutes
 from inkshelf.core.steps.kinds import Format, Grow, Label, MakeLogical, Move, Renew, Shrink
 from inkshelf.data import exact
 
