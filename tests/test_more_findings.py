@@ -70,21 +70,23 @@ def second(job: Job, table: str, *, removable: bool = False, family: str = "nt",
     return replace(job, found=replace(job.found, disks=(*job.found.disks, made)))
 
 
-def elsewhere(job: Job, *, removable: bool) -> Job:
-    """A system whose loader lies on another disk than it."""
+def elsewhere(job: Job, *, removable: bool, own: bool = False) -> Job:
+    """A system whose loader lies on another disk than it; ``own``: on its own disk, too."""
     made = wanting(job, ("own-disk", {"disk": "B"}))
     new = next(one for one in made.steps if isinstance(one, Install))
     planned = read(made).plan.planned
     esp, target = planned.find(new.esp)[1], planned.find("B1")[1]
-    left = planned.with_volume(esp.call, lambda one: replace(one, boot_files=()))
+    left = planned.with_volume(esp.call, lambda one: replace(one, boot_files=one.boot_files if own else ()))
     left = left.with_volume("B1", lambda one: replace(one, boot_files=(*target.boot_files, *esp.boot_files[1:])))
     number = next(one.entry.number for one in made.steps if isinstance(one, AddEntry))
     first = left.firmware.entry(number)
     assert first is not None
     entry = replace(first, disk="A", partition_number=target.number, partition_guid=target.guid)
     entries = tuple(entry if one.number == number else one for one in left.firmware.entries)
+    entries += (replace(first, number=9),) if own else ()
+    order = (*left.firmware.order, *((9,) if own else ()))
     disks = tuple(replace(one, removable=removable and one.id == "A") for one in left.disks)
-    found = replace(left, disks=disks, firmware=replace(left.firmware, entries=entries, entries_known=True))
+    found = replace(left, disks=disks, firmware=replace(left.firmware, entries=entries, order=order, entries_known=True))
     return replace(job, found=found, aims=(), steps=())
 
 
@@ -136,7 +138,7 @@ def and_moved(job: Job) -> Job:
     return replace(made, steps=(*made.steps, Move("D1", place.start + GIB, id="x.move.D1")))
 
 
-def split(job: Job, gap: int) -> Job:
+def split(job: Job, gap: int, **said: str) -> Job:
     """Two gaps on disk A, and a wish that only both together would hold."""
     disk = job.found.disk("A")
     between = Volume("D9", 9, 120 * GIB, 20 * GIB, gpt_type("linux_data"), "data", filesystem=FileSystem("xfs", 20 * GIB))
@@ -147,7 +149,7 @@ def split(job: Job, gap: int) -> Job:
         "D8", 8, GIB, (first - 1) * GIB, gpt_type("linux_data"), "data", filesystem=FileSystem("xfs", (first - 1) * GIB)
     )
     made = replace(disk, table=ends, volumes=(*volumes[:-1], filler, between))
-    return beside(replace(job, found=replace(job.found, disks=(made,))), size="50GiB")
+    return beside(replace(job, found=replace(job.found, disks=(made,))), size="50GiB", **said)
 
 
 SCENES: list[tuple[str, str, Scene, Scene]] = [
@@ -158,7 +160,7 @@ SCENES: list[tuple[str, str, Scene, Scene]] = [
     ("firmware.password", "warn", lambda j: know(beside(j), "firmware_password", "missing"), lambda j: know(beside(j), "firmware_password", "noted")),
     ("firmware.revoked.S2", "stop", lambda j: fact(beside(fact(j, secure_boot="on")), least_generation=5), lambda j: fact(beside(fact(j, secure_boot="on")), least_generation=4)),
     ("firmware.protection", "warn", lambda j: without(beside(fact(j, encrypted=True)), Prepare), lambda j: beside(fact(j, encrypted=True))),
-    ("start.elsewhere.S2", "note", lambda j: elsewhere(j, removable=False), lambda j: wanting(j, ("own-disk", {}))),
+    ("start.elsewhere.S2", "note", lambda j: elsewhere(j, removable=False), lambda j: elsewhere(j, removable=False, own=True)),
     ("start.chain.S2", "warn", lambda j: elsewhere(j, removable=True), lambda j: elsewhere(j, removable=False)),
     ("start.number.Boot0000", "warn", lambda j: numbered(j, 7), lambda j: numbered(j, 1)),
     ("start.core.D", "stop", lambda j: legacy_install(j, 63 * 512), lambda j: legacy_install(j, MIB)),
@@ -176,7 +178,7 @@ SCENES: list[tuple[str, str, Scene, Scene]] = [
     ("people.battery", "stop", lambda j: fact(j, battery_swollen=True), lambda j: fact(j, battery_swollen=False)),
     ("disk.failing.A", "stop", lambda j: know(j, "failing:a", "yes"), lambda j: know(j, "failing:A", "no")),
     ("room.move.D1", "note", and_moved, beside),
-    ("room.split.A", "note", lambda j: split(j, 30), lambda j: split(j, 60)),
+    ("room.split.A", "note", lambda j: split(j, 30), lambda j: split(j, 60, system="linux-legacy")),
 ]  # fmt: skip
 
 

@@ -122,7 +122,7 @@ def faults_of(key: str, profile: object, known: dict[str, Any]) -> Iterator[Faul
         return
     for field, given in profile.items():
         if field == "like":
-            if given not in known:
+            if not isinstance(given, str) or given not in known:
                 yield Fault((key, field), f"there is no profile “{given}”", near(str(given), known))
         elif field in WORDS:
             wrong = (
