@@ -12,10 +12,12 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from inkshelf.core.aims import every_aim
+from inkshelf.core.checks import findings
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.job import with_aim, with_found
 from inkshelf.core.size import GB
 from inkshelf.core.value import replace
+from inkshelf.ui.aim.gauge import marks
 from inkshelf.ui.aim.tiles import AimTile
 from inkshelf.ui.aim.ways import SmallShelf, spines
 from inkshelf.ui.frame.window import Window
@@ -190,3 +192,27 @@ def test_a_change_meanwhile_is_not_written_over(page: object, window: Window, qt
     assert window.desk.job.owner == "someone else"
     assert window.desk.job.aims == (), "what was pressed belonged to a job that is not there any more"
     window.close()
+
+
+@pytest.mark.parametrize(
+    ("key", "answer"),
+    [("system", "linux-legacy"), ("encryption", "home"), ("home", "lvm"), ("divides", "divider"), ("system", "nt-desktop")],
+)
+@pytest.mark.parametrize("size", ["", "70GiB"])
+def test_any_answer_is_drawn_or_said_to_be_impossible(window: Window, key: str, answer: str, size: str) -> None:
+    """An answer that leads to no plan leaves a page that can be read, and the way back."""
+    desk = window.desk
+    desk.show("aim")
+    page = window.chapter("aim")
+    shown = desk.job.aims[0].id
+    if size:
+        desk.answer_aim(shown, "size", size)
+    desk.answer_aim(shown, key, answer)
+    window.grab()
+    page.grab()
+    assert marks(desk) is not None or desk.job.plan_fault
+    assert findings(desk.reading)
+    if desk.job.plan_fault:
+        assert page.fault.text() == desk.job.plan_fault  # type: ignore[attr-defined]
+        desk.undo()
+        assert not desk.job.plan_fault

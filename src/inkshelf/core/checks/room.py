@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from inkshelf.core.aims.shares import comfortable, least
 from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
+from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import givers, possible, reserve_size
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, changed_aim
@@ -61,8 +62,12 @@ def _largest(reading: Reading) -> tuple[ChangeAim, ...]:
     if job.aim is None or here is None:
         return ()
     most = possible(here) // MIB * MIB
+    try:
+        floors = least(job.aim.needs(job.found))
+    except PlanError:
+        return ()  # no size helps a system that cannot be laid out so
     asked = job.aim.size_bytes or sum(step.size for step in job.planned if isinstance(step, Create))
-    enough = most > least(job.aim.needs(job.found)) and most < asked
+    enough = most > floors and most < asked
     return (ChangeAim("size_bytes", most, f"Take {apart(most, asked)[0]}"),) if enough else ()
 
 

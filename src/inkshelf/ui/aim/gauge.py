@@ -32,16 +32,19 @@ class Marks(Value, frozen=True):
 
 
 def marks(desk: Desk) -> Marks | None:
-    """Return the figures for the aim as it is, or ``None`` where no disk is there."""
+    """Return the figures for the aim as it is, or ``None`` where no disk is there, or the system cannot be laid out so at all."""
     job = desk.job
     aim = job.aim or Beside()
     try:
         disk = job.found.disk(aim.disk)
     except KeyError:
         return None
-    chosen = aim.size_bytes or comfortable_size(job.found, aim)
     try:
         needs = aim.needs(job.found)
+        chosen = aim.size_bytes or comfortable_size(job.found, aim)
+    except InkshelfError:
+        return None
+    try:
         sizes = divide(needs, chosen)
         parts = tuple((PARTS.get(need.part, need.part), sizes[need.part]) for need in needs)
     except InkshelfError:
