@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables]
+python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images]
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, binary
 from inkshelf.core.value import replace
 
-from . import disks, fitting, tables
+from . import disks, fitting, media, tables
 from .images import large_disk
 from .report import line
 
@@ -292,6 +292,7 @@ MEASURES = {
     "hash": disks.measure_hash,
     "many": disks.measure_many,
     "tables": tables.measure_tables,
+    "images": media.measure_images,
 }
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ from inkshelf.ui.frame.contents import ROW, TOP
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.sheetview.chapter import SheetModel
 from inkshelf.ui.shelf import painter as drawn
-from windows import click, settled
+from windows import click, pick, settled
 
 
 def shrunk_to(window: Window) -> int:
@@ -160,8 +160,8 @@ def test_schools_are_chosen_by_clicking(window: Window) -> None:
     aim = window.chapter("aim")
     aim.questions._unfold()
     click(aim, "shared")
-    click(aim, "together")
-    click(aim, "none")
+    pick(aim.questions.rows["home"], "together")
+    pick(aim.questions.rows["swap"], "none")
     assert (window.desk.job.aim.esp, window.desk.job.aim.home, window.desk.job.aim.swap) == ("shared", "together", "none")
     assert [one.call for _, one in window.desk.reading.plan.planned.volumes() if one.planned] == ["S2"]
     for _ in range(3):

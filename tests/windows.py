@@ -6,7 +6,7 @@ import time
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QWidget
 
 from inkshelf.ui.frame.window import Window
 
@@ -34,3 +34,17 @@ def settled(window: Window) -> None:
     assert not window.files.busy
     assert window.saver.flush()
     QApplication.processEvents()
+
+
+def pick(box: QWidget, words: str) -> None:
+    """Choose from an open list by the keys, as a person does: to its entry, and Return."""
+    assert isinstance(box, QComboBox)
+    box.showPopup()
+    view = box.view()
+    assert view is not None
+    at = box.findText(words)
+    assert at >= 0, words
+    QTest.keyClick(view, Qt.Key.Key_Home)
+    for _ in range(at):
+        QTest.keyClick(view, Qt.Key.Key_Down)
+    QTest.keyClick(view, Qt.Key.Key_Return)

@@ -17,6 +17,7 @@ MODULES = {
     "reckoning": ("reckon",),
     "figures": ("profiles", "explain"),
     "jobs": ("new", "take", "kit", "know", "answer"),
+    "media": ("images",),
     "aiming": ("aims", "aim", "candidates", "choose", "lock", "editions"),
     "change": ("change",),
     "inking": ("ink", "resume"),

@@ -132,6 +132,19 @@ TABLE: dict[str, dict[str, Any]] = {
         "shared_data": "Shared data",
         "staging": "Installer",
     },
+    "media": {  # what images call their parts; readers and firmware go by these words
+        "loader_folder": "/efi/boot/",
+        "loader_x64": "bootx64.efi",
+        "loader_ia32": "bootia32.efi",
+        "loader_aa64": "bootaa64.efi",
+        "install_images": "/sources/install.wim /sources/install.esd /sources/install.swm",
+        "menus": "/boot/grub/grub.cfg /boot/grub/loopback.cfg /efi/boot/grub.cfg /grub/grub.cfg /isolinux/isolinux.cfg /syslinux/syslinux.cfg "
+        "/boot/syslinux/syslinux.cfg /boot/x86_64/loader/isolinux.cfg",
+        "entry_folder": "/loader/entries/",
+        "kernel_words": "linux linuxefi kernel",
+        "initial_words": "initrd initrdefi",
+        "label_words": "CDLABEL LABEL archisolabel misolabel",
+    },
     "disk_files": {  # as their footers bear them; readers go by these words
         "mark": "conectix",
         "growing_mark": "cxsparse",

@@ -12,7 +12,7 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError, fromstring
 
 from inkshelf.core.aims.in_file import Edition, InFile
-from inkshelf.core.disk.source import Layout
+from inkshelf.core.disk.source import ByteSource, Layout
 from inkshelf.core.errors import CaptureError, PlanError
 from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.texts import shown
@@ -35,24 +35,30 @@ NO_LIST = "Choose the file install.wim or install.esd of the image, with the ima
 
 def editions(path: Path) -> tuple[Edition, ...]:
     """Return the editions that the install image at ``path`` holds; raises ``CaptureError`` where it is none, or its list cannot be read."""
+    from inkshelf.exchange.images import File  # late: a file inside an image needs none
+
     try:
-        with path.open("rb") as file:
-            raw = file.read(HEADER.size)
-            own = HEADER.of(raw) if len(raw) == HEADER.size else None
-            if own is None or own.mark != exact("disk_files", "image_mark").encode().ljust(8, b"\0"):
-                raise CaptureError(f"{path.name} is no install image.", NO_LIST)
-            size = own.list_size & SIZE
-            if not 2 <= size <= LONGEST:
-                raise CaptureError(f"The list of editions in {path.name} has {size} bytes.", "Get the image again.")
-            if own.list_at > path.stat().st_size:
-                raise CaptureError(f"The list of editions in {path.name} lies behind its end.", "Get the image again.")
-            file.seek(own.list_at)
-            text = file.read(size)
+        with File(path) as source:
+            return editions_in(source, path.name)
     except (OSError, OverflowError) as error:
         raise CaptureError(f"{path}: {getattr(error, 'strerror', error)}.", NO_LIST) from None
+
+
+def editions_in(source: ByteSource, name: str) -> tuple[Edition, ...]:
+    """Return the editions of an install image that lies in a source; raises ``CaptureError`` as ``editions`` does."""
+    raw = source.read(0, HEADER.size)
+    own = HEADER.of(raw) if len(raw) == HEADER.size else None
+    if own is None or own.mark != exact("disk_files", "image_mark").encode().ljust(8, b"\0"):
+        raise CaptureError(f"{name} is no install image.", NO_LIST)
+    size = own.list_size & SIZE
+    if not 2 <= size <= LONGEST:
+        raise CaptureError(f"The list of editions in {name} has {size} bytes.", "Get the image again.")
+    if own.list_at > source.size:
+        raise CaptureError(f"The list of editions in {name} lies behind its end.", "Get the image again.")
+    text = source.read(own.list_at, size)
     if len(text) != size:
-        raise CaptureError(f"{path.name} ends before its list of editions.", "It was cut short: get it again.")
-    return _listed(text, path.name)
+        raise CaptureError(f"{name} ends before its list of editions.", "It was cut short: get it again.")
+    return _listed(text, name)
 
 
 def _listed(raw: bytes, name: str) -> tuple[Edition, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec import to_builtins
 
@@ -16,6 +16,9 @@ from inkshelf.core.sheet.bounds import bounds
 from inkshelf.core.sheet.scene import scenes
 from inkshelf.core.sheet.telling import words
 from inkshelf.core.steps.ledger import Ledger, Position
+
+if TYPE_CHECKING:
+    from inkshelf.exchange.images import Looked
 
 
 def volume(one: Volume) -> dict[str, Any]:
@@ -190,4 +193,16 @@ def outcome(one: Outcome) -> dict[str, Any]:
         "verdict": one.verdict,
         "path": list(one.path),
         "why": one.why,
+    }
+
+
+def image(one: Looked) -> dict[str, Any]:
+    """Return the shape of an image that was looked into."""
+    made = to_builtins(one.image)
+    return {
+        **made,
+        "hybrid": one.image.hybrid,
+        "legacy": one.image.legacy,
+        "missing": one.image.missing,
+        "editions": [to_builtins(edition) for edition in one.editions],
     }

@@ -1,0 +1,1 @@
+"""Media: what an image holds, and what it needs of a stick."""
