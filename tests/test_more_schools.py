@@ -346,3 +346,16 @@ def test_a_divider_takes_the_system_with_the_most_room_whatever_lies_beside_it()
     disk = Disk("A", 401 * GIB, table=table, volumes=volumes)
     assert divider_takes(disk).volume.call == "S2"
     assert divider_takes(replace(disk, volumes=volumes[2:])).volume.call == "D1", "where no system is, the room decides"
+
+
+def test_a_gap_on_another_disk_is_used_before_anything_shrinks(two: Job) -> None:
+    other = two.found.disk("B")
+    table = Table("gpt", "5f3c1c5e-7a4e-4e0a-9a57-0c4d2f0e1a2b", first_usable=34, last_usable=other.size // 512 - 34)
+    job = replace(two, found=two.found.with_disk(replace(other, table=table)))
+    made = wanting(job, ("beside", {}))
+    assert made.aims[-1].disk == "B"
+    assert not done(made, Shrink)
+    outside = replace(job, found=job.found.with_disk(replace(other, table=table, removable=True)))
+    assert wanting(outside, ("beside", {})).aims[-1].disk == "A", "what can be unplugged is no place for it"
+    small = replace(job, found=job.found.with_disk(replace(other, table=replace(table, last_usable=20 * GIB // 512))))
+    assert wanting(small, ("beside", {})).aims[-1].disk == "A"

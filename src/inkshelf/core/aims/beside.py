@@ -24,10 +24,10 @@ from inkshelf.core.aims.systems import (
 )
 from inkshelf.core.aims.volumes import lead
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.room import Fit, possible
+from inkshelf.core.fit.room import Fit, possible, stretches
 from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.size import MIB
+from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, SetOrder, Shrink, Step
 from inkshelf.core.steps.making import Divides
@@ -67,8 +67,19 @@ class Beside(Schools, frozen=True, tag="beside"):
             dividing_question(profile(self.system)),
             *((ESP_QUESTION,) if self.divides == "hand" else ()),
             *self.school_questions(found, (self.system,), by_itself=self.divides != "hand"),
-            disk_question(found, "A", "the first disk"),
+            disk_question(found, *self._usual_disk(found)),
         )
+
+    def _usual_disk(self, found: Machine) -> tuple[str, str]:
+        """A gap that is there is used first, on another disk too: nothing has to shrink then."""
+        need = max(self.size_bytes or 0, profile(self.system).floor)
+        inside = [one for one in found.disks if one.table.kind != "none" and not one.removable]
+        gaps = {one.id: max((gap.size for gap in stretches(one)), default=0) for one in inside}
+        first = found.disks[0].id if found.disks else "A"
+        other = next((letter for letter, size in gaps.items() if size >= need), first)
+        if other == first or gaps.get(first, 0) >= need:
+            return first, "the first disk"
+        return other, f"{binary(gaps[other])} are free there: nothing has to shrink"
 
     def _compared(self, when: Divides) -> list[Step]:
         return [Confirm("summary")] if self.divides == when else []

@@ -59,7 +59,7 @@ def not_read(reading: Reading) -> Iterator[Finding]:
         "start.not-read",
         "note",
         f"What starts {' and '.join(calls)} was not read" if len(calls) < 3 else "What starts was not read",
-        f"{unsure[0].why[:1].upper()}{unsure[0].why[1:]}. The machine starts as it does today; a disk image would show it, or say which entry starts what.",
+        f"Not read: {unsure[0].why}. The machine starts as it does today; a disk image would show it, or say which entry starts what.",
         calls,
         (Show("intake", "Say what starts it"),),
     )

@@ -86,7 +86,7 @@ class IntakeChapter(Page):
         )
         identity.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         head.addWidget(identity, 1)
-        said = ("it is sound after all", "no") if disk.failing else ("it reports errors", "yes")
+        said = ("it is sound after all", "no") if disk.failing else ("note errors of this disk", "yes")
         know = partial(self.desk.know, f"failing:{disk.id}", said[1], f"errors of disk {disk.id}")
         head.addWidget(
             button(said[0], know, link=True, tip="what its own counters say: reading errors, sectors moved to spare ones")

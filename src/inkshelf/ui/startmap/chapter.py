@@ -175,6 +175,14 @@ class StepLine(QSlider):
         painter.drawEllipse(QPointF(self._x(self.value()), 11), 7, 7)
 
 
+BROKEN = ("stop", "warn")
+"""How a way is drawn that ends, and one that nobody read."""
+
+
+def _ended(route: Route) -> str:
+    return "warn" if route.reached.unclear else "stop"
+
+
 class StartMap(QWidget):
     """Stations on lines; a broken line ends where and says why."""
 
@@ -233,7 +241,7 @@ class StartMap(QWidget):
         now = self.chapter.now
         if now.reached is not None and place > now.reached:
             return "faint"
-        return "ink" if route.systems else "stop"
+        return "ink" if route.systems else "warn" if route.reached.unclear else "stop"
 
     def _lead(self, painter: QPainter, columns: list[tuple[float, float]], middle: float, place: int, route: Route) -> None:
         ink, state = theme.current(), self._state(place, route)
@@ -242,7 +250,7 @@ class StartMap(QWidget):
         path = QPainterPath(begin)
         path.cubicTo(QPointF((begin.x() + end.x()) / 2, begin.y()), QPointF((begin.x() + end.x()) / 2, end.y()), end)
         pen = QPen(ink.color(state), 3 if state == "ink" else 1.6)
-        if state == "stop":
+        if state in BROKEN:
             pen.setDashPattern([1.5, 2.5])
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -264,11 +272,11 @@ class StartMap(QWidget):
                 (x, width),
                 y,
                 Station(station.place, station.title, detail, station.call),
-                "stop" if broken and state != "faint" else state,
+                _ended(route) if broken and state != "faint" else state,
             )
             last = x + width
         if last is not None and route.broken:
-            self._end(painter, last, y, route.broken, "stop" if state != "faint" else "faint")
+            self._end(painter, last, y, route.broken, _ended(route) if state != "faint" else "faint")
 
     def _end(self, painter: QPainter, x: float, y: float, why: str, tint: str) -> None:
         ink = theme.current()
@@ -287,7 +295,7 @@ class StartMap(QWidget):
         ink = theme.current()
         box = QRectF(column[0], y - 23, column[1], 46)
         pen = QPen(ink.color(state), 1.7)
-        if state == "stop":
+        if state in BROKEN:
             pen.setDashPattern([3, 2])
         painter.setPen(pen)
         painter.setBrush(ink.color("card"))
@@ -295,7 +303,7 @@ class StartMap(QWidget):
         painter.setPen(ink.color("pencil" if state == "faint" else state))
         title = QRectF(box.left() + 4, box.top() + 6, box.width() - 8, 20)
         _fitted(painter, title, station.title, (theme.sans(13, 600), theme.sans(12, 600), theme.sans(11, 600)))
-        painter.setPen(ink.color("stop" if state == "stop" else "pencil"))
+        painter.setPen(ink.color(state if state in BROKEN else "pencil"))
         detail = QRectF(box.left() + 4, box.top() + 24, box.width() - 8, 18)
         _fitted(painter, detail, station.detail, (theme.mono(11), theme.sans(11)))
         if station.call:

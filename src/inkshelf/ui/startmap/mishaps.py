@@ -108,13 +108,13 @@ def _verdict(painter: QPainter, at: QPointF, one: Outcome) -> None:
         path.cubicTo(at + QPointF(-4, -11), at + QPointF(4, 5), at + QPointF(9, -4))
         painter.drawPath(path)
         painter.setFont(theme.sans(11))
-        words = "by hand" if one.sure else "perhaps by hand"
-        painter.drawText(QRectF(at.x() - 48, at.y() + 3, 96, 14), Qt.AlignmentFlag.AlignCenter, words)
+        words = "by hand" if one.sure else "perhaps"
+        painter.drawText(QRectF(at.x() - 34, at.y() + 3, 68, 14), Qt.AlignmentFlag.AlignCenter, words)
     elif not one.sure:
         painter.setPen(QPen(ink.color("warn"), 2, Qt.PenStyle.DotLine))
         painter.drawEllipse(at - QPointF(0, 5), 6, 6)
         painter.setFont(theme.sans(11))
-        painter.drawText(QRectF(at.x() - 48, at.y() + 3, 96, 14), Qt.AlignmentFlag.AlignCenter, "not known")
+        painter.drawText(QRectF(at.x() - 34, at.y() + 3, 68, 14), Qt.AlignmentFlag.AlignCenter, "not known")
     else:
         painter.setPen(QPen(ink.color("stop"), 3))
         painter.drawLine(at + QPointF(-7, -7), at + QPointF(7, 7))
