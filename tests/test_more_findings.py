@@ -249,3 +249,22 @@ def test_what_concerns_few_machines_is_folded_away_until_it_is_said(window: Wind
     qtbot.mouseClick(questions.fold, Qt.MouseButton.LeftButton)
     assert choice.isVisibleTo(questions), "what was said stays in sight"
     assert not questions.choices["case_open"].isVisibleTo(questions)
+
+
+def test_a_finding_is_said_once_whatever_is_there_twice(two: Job) -> None:
+    twice = waiting(two, removable=False)
+    system = twice.found.find("S8")[1]
+    line = system.holds.mounts[1][0]
+    holds = replace(system.holds, mounts=(*system.holds.mounts, (line, "/srv/more")), waits=("/srv", "/srv/more"))
+    moved = and_moved(two)
+    again = replace(
+        moved, steps=(*moved.steps, Move("D1", read(moved).plan.planned.find("D1")[1].start + GIB, id="x.move.D1.2"))
+    )
+    core = legacy_install(two, 63 * 512)
+    disk = core.found.disks[0]
+    other = replace(disk.volumes[0], call="S6", number=2, start=91 * GIB, size=8 * GIB)
+    both = replace(core, found=core.found.with_disk(replace(disk, volumes=(*disk.volumes, other))))
+    both = replace(both, steps=(*core.steps, replace(core.steps[0], call="S6")))
+    for job in (volume(twice, "S8", holds=holds), again, both):
+        keys = [one.key for one in findings(read(job))]
+        assert sorted(set(keys)) == sorted(keys)

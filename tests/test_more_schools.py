@@ -21,6 +21,7 @@ from inkshelf.core.machine.state import Disk, FileSystem, SystemRoot, Table, Vol
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.candidates import figures
+from inkshelf.core.sheet.meanwhile import MEANWHILE, WAITS
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import (
     AddEntry,
@@ -226,6 +227,10 @@ def test_a_loader_without_a_signature_makes_off_the_usual_answer(two: Job) -> No
 def test_the_release_that_was_chosen_is_the_one_that_is_fetched(two: Job, release: str, subject: str) -> None:
     job = wanting(two, ("beside", {"release": release}))
     assert [one.subject for one in done(job, Confirm) if one.subject.startswith("material")] == [subject]
+    assert ("newest release" in markdown(read(job))) == (release == "newest")
+    both = wanting(two, ("beside", {"release": release}), ("own-disk", {"release": release}))
+    assert [one.subject for one in done(both, Confirm) if one.subject.startswith("material")] == [subject], "asked once"
+    assert set(MEANWHILE) == set(WAITS) >= {subject}
 
 
 @pytest.mark.parametrize("aim", ["clean", "several"])

@@ -70,9 +70,11 @@ def no_room_for_a_core(reading: Reading) -> Iterator[Finding]:
     """The legacy way a menu loader needs room for its core: the gap before the first volume of an MBR, or a partition of its own on GPT."""
     if reading.plan.planned.firmware.mode != "legacy":
         return
+    seen = set()
     for step in reading.job.steps:
-        if not isinstance(step, Install) or step.family != "linux" or not step.code_on:
+        if not isinstance(step, Install) or step.family != "linux" or not step.code_on or step.code_on in seen:
             continue
+        seen.add(step.code_on)
         disk = reading.plan.planned.disk(step.code_on)
         first = min((one.start for one in disk.volumes), default=disk.size)
         fits = first >= MIB if disk.table.kind == "mbr" else any(one.type_id == gpt_type("bios_boot") for one in disk.volumes)

@@ -30,8 +30,23 @@ def _meant(machine: Machine, what: str) -> Volume | None:
     return next((one for _, one in machine.volumes() if one.filesystem and one.filesystem.uuid.lower() == uuid != ""), None)
 
 
+def once(found: Iterator[Finding]) -> Iterator[Finding]:
+    """Yield each finding once: a mount table may name one volume in several places, and its key is what it is answered for by."""
+    seen = set()
+    for one in found:
+        if one.key not in seen:
+            seen.add(one.key)
+            yield one
+
+
 @check
-def named_by_device(reading: Reading) -> Iterator[Finding]:
+def of_mount_tables(reading: Reading) -> Iterator[Finding]:
+    """What is wrong with the lines of the systems' mount tables."""
+    for look in (_by_device, _without_owners, _of_another, _waited_for):
+        yield from once(look(reading))
+
+
+def _by_device(reading: Reading) -> Iterator[Finding]:
     """A mount table that names a volume by its device: the name moves when a disk comes or goes."""
     for system, what, where in _mounts(reading.plan.planned):
         if what.startswith("/dev/") and not what.startswith(("/dev/mapper/", "/dev/disk/")):
@@ -45,8 +60,7 @@ def named_by_device(reading: Reading) -> Iterator[Finding]:
             )
 
 
-@check
-def home_without_owners(reading: Reading) -> Iterator[Finding]:
+def _without_owners(reading: Reading) -> Iterator[Finding]:
     """A home on a file system that knows no owners of files."""
     machine = reading.plan.planned
     for system, what, where in _mounts(machine):
@@ -62,8 +76,7 @@ def home_without_owners(reading: Reading) -> Iterator[Finding]:
             )
 
 
-@check
-def anothers_own(reading: Reading) -> Iterator[Finding]:
+def _of_another(reading: Reading) -> Iterator[Finding]:
     """A system mounts the volume on which another one lives."""
     machine = reading.plan.planned
     for system, what, where in _mounts(machine):
@@ -141,8 +154,7 @@ def active_marks(reading: Reading) -> Iterator[Finding]:
             )
 
 
-@check
-def waited_for(reading: Reading) -> Iterator[Finding]:
+def _waited_for(reading: Reading) -> Iterator[Finding]:
     """A start that waits for a volume which may be out: its line lacks the word that lets it be missing."""
     machine = reading.plan.planned
     for disk, system in machine.volumes():

@@ -18,11 +18,13 @@ SLACK = 64 * MIB  # what formats leave over at their end
 @check
 def moved(reading: Reading) -> Iterator[Finding]:
     """A volume is moved: every used byte is read and written once."""
-    machines = (reading.plan.found, *reading.plan.machines)
+    machines = reading.plan.machines
+    seen = set()
     for at, step in enumerate(reading.job.steps, 1):
         place = machines[at - 1].find(step.call) if isinstance(step, Move) and at <= len(machines) else None
-        if place is None or not isinstance(step, Move):
-            continue
+        if place is None or not isinstance(step, Move) or step.call in seen:
+            continue  # one that steps aside first is moved twice: said once
+        seen.add(step.call)
         volume = place[1]
         used = binary(volume.used) if volume.used is not None else "not known"
         aim = next((one for one in reading.job.aims if step.id.startswith(f"{one.id}.")), None)

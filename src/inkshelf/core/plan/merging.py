@@ -8,7 +8,7 @@ from inkshelf.core.steps.kinds import Confirm, Prepare, Step
 
 ONCE = {
     *("consent", "backup", "recovery_key", "mains", "firmware_values", "material", "medium", "live_stick", "ports"),
-    *("host_fit",),
+    *("host_fit", "material_newest"),
 }
 """What a person makes sure of for the whole job."""
 LAST = {"clock", "clock_back", "tidy"}

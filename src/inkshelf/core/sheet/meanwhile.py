@@ -11,11 +11,17 @@ from inkshelf.core.value import Value, replace
 
 WAITS = {
     "material": "while it comes",
+    "material_newest": "while it comes",
     "medium": "while it is written and checked",
     "live_stick": "while it is written and checked",
 }
 PAPER = ("consent", "backup", "recovery_key", "mains")
-MEANWHILE = {"material": PAPER, "medium": (*PAPER, "firmware_values"), "live_stick": (*PAPER, "firmware_values")}
+MEANWHILE = {
+    "material": PAPER,
+    "material_newest": PAPER,
+    "medium": (*PAPER, "firmware_values"),
+    "live_stick": (*PAPER, "firmware_values"),
+}
 """What may be done in each wait: what is on paper or on another machine; a stick is written on another machine, so this one is free."""
 
 
