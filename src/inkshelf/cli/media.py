@@ -6,9 +6,10 @@ from argparse import ArgumentParser, Namespace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from inkshelf.cli.shared import STOP, Command, path, print_json, word
+from inkshelf.cli.shared import STOP, Command, load, path, print_json, word
 
 if TYPE_CHECKING:
+    from inkshelf.core.machine.state import Machine
     from inkshelf.exchange.images import Looked
     from inkshelf.exchange.sums import Sum
 
@@ -21,6 +22,10 @@ def _takes_images(parser: ArgumentParser) -> None:
         "--sums", type=path, metavar="FILE", help="a list of checksums, signed in clear or not; each image is held against it"
     )
     parser.add_argument("--sum", type=word, metavar="DIGITS", help="the one checksum that the maker publishes for one image")
+    parser.add_argument(
+        "--for", dest="job", type=path, metavar="JOB.json", help="say how a stick is made of it that this job's machine starts"
+    )
+    parser.add_argument("--stick", type=word, metavar="SIZE", help="the stick that is at hand, for example 16GB")
     parser.add_argument("--json", action="store_true", help="as one document")
 
 
@@ -35,15 +40,18 @@ def _images(words: Namespace) -> int:
         published = read_sums(read_text(words.sums))
     if words.sum:
         published += read_sums(words.sum)
+    machine, stick = _machine(words)
     looked = [look(one) for one in words.images]
     checked = [_checked(one.path, published) for one in looked]
     if words.json:
         from inkshelf.exchange import shapes
 
-        print_json({"images": [{**shapes.image(one), "sum": state} for one, state in zip(looked, checked, strict=True)]})
+        print_json(
+            {"images": [{**shapes.image(one, machine), "sum": state} for one, state in zip(looked, checked, strict=True)]}
+        )
     else:
         for one, state in zip(looked, checked, strict=True):
-            _print(one, state)
+            _print(one, state, machine, stick)
     wrong = any(state and not state["agrees"] for state in checked) or any(
         one.image.missing or one.image.fault for one in looked
     )
@@ -61,11 +69,21 @@ def _checked(file: Path, published: tuple[Sum, ...]) -> dict[str, Any] | None:
     return {"method": wanted.method, "published": wanted.digits, "found": digits, "agrees": digits == wanted.digits}
 
 
-def _print(one: Looked, state: dict[str, Any] | None) -> None:
+def _machine(words: Namespace) -> tuple[Machine | None, int | None]:
+    """The machine that a stick is made for, and the size of the one at hand."""
+    from inkshelf.core.size import parse_size
+
+    return (load(words.job).found if words.job else None), (parse_size(words.stick) if words.stick else None)
+
+
+def _print(one: Looked, state: dict[str, Any] | None, machine: Machine | None, stick: int | None) -> None:
+    from inkshelf.core.media import ways
     from inkshelf.exchange.imagewords import lines_of
 
     for line in lines_of(one, state):
         print(line)
+    for line in ways.lines_of(one.image, machine, stick) if machine is not None else ():
+        print(f"  {line}")
 
 
 COMMANDS = (Command("images", "Say what image files hold, and whether they are whole.", _takes_images, _images),)

@@ -196,8 +196,10 @@ def outcome(one: Outcome) -> dict[str, Any]:
     }
 
 
-def image(one: Looked) -> dict[str, Any]:
-    """Return the shape of an image that was looked into."""
+def image(one: Looked, machine: Machine | None = None) -> dict[str, Any]:
+    """Return the shape of an image that was looked into; with a machine, the ways to make a stick of it for that."""
+    from inkshelf.core.media.ways import ways
+
     made = to_builtins(one.image)
     return {
         **made,
@@ -205,4 +207,5 @@ def image(one: Looked) -> dict[str, Any]:
         "legacy": one.image.legacy,
         "missing": one.image.missing,
         "editions": [to_builtins(edition) for edition in one.editions],
+        "ways": [to_builtins(way) for way in ways(one.image, machine)] if machine is not None else [],
     }
