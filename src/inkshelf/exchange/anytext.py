@@ -89,6 +89,11 @@ def gather(texts: Iterable[str]) -> Gathered:
     disks = captures.assume(plaintext.with_contents(joined, held))
     for mount_table, release in papers:
         disks = mounted.with_papers(disks, mount_table, release)
+    _refuse_all_unfit(disks, firmware)
+    return Gathered(disks, firmware, tuple(kinds[:count]), facts, missing)
+
+
+def _refuse_all_unfit(disks: tuple[Disk, ...], firmware: Firmware | None) -> None:
     for disk in disks:
         if disk.sector not in SECTORS:
             raise CaptureError(f"A disk with sectors of {disk.sector} bytes cannot be.", "Capture it again on the machine.")
@@ -96,7 +101,6 @@ def gather(texts: Iterable[str]) -> Gathered:
         _refuse_unfit(replace(disk, id="A", volumes=called), Disk)
     if firmware is not None:
         _refuse_unfit(firmware, Firmware)
-    return Gathered(disks, firmware, tuple(kinds[:count]), facts, missing)
 
 
 def _refuse_unfit(made: Disk | Firmware, kind: type[Disk] | type[Firmware]) -> None:

@@ -174,11 +174,18 @@ class Clean(Schools, frozen=True, tag="clean"):
         steps += [*show, *forgotten(found, lost)]
         steps += mounted_everywhere(fold(found, tuple(steps)).planned, works[-1][1].new)
         now = fold(found, tuple(steps)).planned
-        steps += self.on_again(found)
-        steps += [Prove(one.call, "new") for one in now.disk(disk.id).volumes if one.holds]
-        steps += [*proved(found, lost), *resumed(found, lost)]
-        steps += [Confirm("clock")] if clocks_differ(now) else []
-        return identified((*steps, Confirm("tidy")), self.id)
+        new = [one.call for one in now.disk(disk.id).volumes if one.holds]
+        return identified((*steps, *self._looked_at(found, now, new, lost)), self.id)
+
+    def _looked_at(self, found: Machine, now: Machine, new: list[str], lost: frozenset[str]) -> list[Step]:
+        """Every system is started, and what was changed for the work is put back."""
+        steps: list[Step] = [
+            *self.on_again(found),
+            *(Prove(one, "new") for one in new),
+            *proved(found, lost),
+            *resumed(found, lost),
+        ]
+        return [*steps, *([Confirm("clock")] if clocks_differ(now) else []), Confirm("tidy")]
 
     def _installing(self, kind: Profile, work: Work, *, first: bool) -> list[Step]:
         """Who puts a system there: its installer, or a person, line by line."""

@@ -115,54 +115,45 @@ def _raw(image: Image, machine: Machine) -> Way:
 
 
 def _files(image: Image, machine: Machine) -> Way:
-    starts, fault = _for_machine(image, machine, legacy=False, inside=False)
+    fault = ""
     if image.over:
         path, size = image.over[0]
         fault = f"{path} has {binary(size)}, and FAT32 holds {binary(FAT32_MOST, 2)} at most"
-    return Way(
-        "files",
-        "its files on FAT32",
-        _with_slack(image.payload),
-        "GPT" if machine.firmware.mode == "uefi" else "MBR",
-        "fat32",
-        starts,
-        "every firmware reads it, and files can be added.",
-        _whole(image) or _listed(image) or fault,
-    )
+    reason = "every firmware reads it, and files can be added."
+    return _copied(image, machine, "files", "its files on FAT32", reason, fault)
 
 
 def _split(image: Image, machine: Machine) -> Way:
-    starts, fault = _for_machine(image, machine, legacy=False, inside=False)
+    fault = ""
     if not image.over:
         fault = "no file of it is too large for FAT32: there is nothing to split"
     elif image.install is None or [path for path, _ in image.over] != [image.install[0]]:
         fault = f"{image.over[0][0]} is not a payload that its installer joins again"
-    parts = -(-image.over[0][1] // PART) if image.over else 0
-    return Way(
-        "split",
-        f"its files on FAT32, the payload in {parts} parts" if parts else "its files on FAT32, the payload in parts",
-        _with_slack(image.payload),
-        "GPT" if machine.firmware.mode == "uefi" else "MBR",
-        "fat32",
-        starts,
-        "its own installer joins the parts; Secure Boot stays on.",
-        _whole(image) or _listed(image) or fault,
-    )
+    parts = f"{-(-image.over[0][1] // PART)} parts" if image.over else "parts"
+    reason = "its own installer joins the parts; Secure Boot stays on."
+    return _copied(image, machine, "split", f"its files on FAT32, the payload in {parts}", reason, fault)
 
 
 def _bridge(image: Image, machine: Machine) -> Way:
-    starts, fault = _for_machine(image, machine, legacy=False, inside=False)
-    if machine.firmware.secure_boot == "on":
-        fault = "the driver on its bridge bears no signature, and Secure Boot is on"
+    refused = machine.firmware.secure_boot == "on"
+    fault = "the driver on its bridge bears no signature, and Secure Boot is on" if refused else ""
+    reason = "files of any size; the bridge's driver is not signed."
+    return _copied(image, machine, "bridge", "its files on NTFS, with a small FAT32 bridge in front", reason, fault)
+
+
+def _copied(image: Image, machine: Machine, key: Key, title: str, reason: str, fault: str) -> Way:
+    """A way in which the image's files are copied; firmware finds its loaders among them."""
+    starts, other = _for_machine(image, machine, legacy=False, inside=False)
+    bridge = key == "bridge"
     return Way(
-        "bridge",
-        "its files on NTFS, with a small FAT32 bridge in front",
-        _with_slack(image.payload) + BRIDGE,
+        key,
+        title,
+        _with_slack(image.payload) + (BRIDGE if bridge else 0),
         "GPT" if machine.firmware.mode == "uefi" else "MBR",
-        "ntfs",
-        f"{starts}, by the entry of the small volume",
-        "files of any size; the bridge's driver is not signed.",
-        _whole(image) or _listed(image) or fault,
+        "ntfs" if bridge else "fat32",
+        f"{starts}, by the entry of the small volume" if bridge else starts,
+        reason,
+        _whole(image) or _listed(image) or fault or other,
     )
 
 

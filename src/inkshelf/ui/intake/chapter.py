@@ -214,20 +214,7 @@ class Questions(QFrame):
         self.setObjectName("card")
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 12, 16, 14)
-        head = QHBoxLayout()
-        head.addWidget(label("Questions", theme.serif(18)))
-        head.addStretch(1)
-        self.title, self.owner = QLineEdit(), QLineEdit()
-        for line, words in ((self.title, "job or machine"), (self.owner, "owner")):
-            line.setPlaceholderText("not named yet")
-            line.setAccessibleName(words)
-            line.setMinimumWidth(90)
-            line.setMaximumWidth(158)
-            line.editingFinished.connect(self._named)
-            head.addWidget(label(words, theme.sans(12), quiet=True))
-            head.addWidget(line)
-            head.addSpacing(4)
-        box.addLayout(head)
+        box.addLayout(self._head())
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(5)
@@ -252,6 +239,22 @@ class Questions(QFrame):
         foot.addWidget(self.fold)
         foot.addStretch(1)
         box.addLayout(foot)
+
+    def _head(self) -> QHBoxLayout:
+        head = QHBoxLayout()
+        head.addWidget(label("Questions", theme.serif(18)))
+        head.addStretch(1)
+        self.title, self.owner = QLineEdit(), QLineEdit()
+        for line, words in ((self.title, "job or machine"), (self.owner, "owner")):
+            line.setPlaceholderText("not named yet")
+            line.setAccessibleName(words)
+            line.setMinimumWidth(90)
+            line.setMaximumWidth(158)
+            line.editingFinished.connect(self._named)
+            head.addWidget(label(words, theme.sans(12), quiet=True))
+            head.addWidget(line)
+            head.addSpacing(4)
+        return head
 
     def _ask(self, one: Asked) -> None:
         answers = (*((words, value) for _, words, value in one.answers), NOT_KNOWN)

@@ -38,23 +38,7 @@ def _shrink(step: Shrink, scene: Scene) -> Words:
         return divided(step, scene, took)
     gap = binary(size - step.to_bytes + _behind(place))
     if kind is None or kind.own_shrink:
-        mib = mib_to_type(size - step.to_bytes)
-        values = (
-            ("size before, MB box", grouped(size // MIB)),
-            ("type into the shrink box", str(mib)),
-            ("size after, MB box", grouped(step.to_bytes // MIB)),
-            exactly,
-        )
-        return Words(
-            "Room",
-            f"Shrink {step.call} from inside its own system",
-            values,
-            f"Unallocated room of {gap} behind {step.call}, in the unit that the screen may call GB. Normal: 1 to 10 minutes, with no bar that moves.",
-            "Do not interrupt. If the box offers less than this number, stop here and plan again.",
-            "cut in the middle: files need the back-up",
-            commands=lines,
-            minutes=took,
-        )
+        return _by_its_own_system(step, size, gap, lines, took)
     return Words(
         "Room",
         f"Shrink {step.call} from a live system: what is inside first, then the partition",
@@ -65,6 +49,27 @@ def _shrink(step: Shrink, scene: Scene) -> Words:
         commands=lines,
         scripted=True,
         minutes=took,
+    )
+
+
+def _by_its_own_system(step: Shrink, size: int, gap: str, lines: tuple[str, ...], minutes: float) -> Words:
+    """The shrink box of the system that owns the volume: the four numbers that it shows or takes."""
+    mib = mib_to_type(size - step.to_bytes)
+    values = (
+        ("size before, MB box", grouped(size // MIB)),
+        ("type into the shrink box", str(mib)),
+        ("size after, MB box", grouped(step.to_bytes // MIB)),
+        ("exactly", f"{grouped(step.to_bytes)} B = {both(step.to_bytes)}"),
+    )
+    return Words(
+        "Room",
+        f"Shrink {step.call} from inside its own system",
+        values,
+        f"Unallocated room of {gap} behind {step.call}, in the unit that the screen may call GB. Normal: 1 to 10 minutes, with no bar that moves.",
+        "Do not interrupt. If the box offers less than this number, stop here and plan again.",
+        "cut in the middle: files need the back-up",
+        commands=lines,
+        minutes=minutes,
     )
 
 
