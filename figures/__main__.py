@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images]
+python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images] [packing]
 """
 
 from __future__ import annotations
@@ -293,6 +293,7 @@ MEASURES = {
     "many": disks.measure_many,
     "tables": tables.measure_tables,
     "images": media.measure_images,
+    "packing": media.measure_packing,
 }
 
 if __name__ == "__main__":

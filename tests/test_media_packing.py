@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import itertools
+import json
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkshelf.cli import run
 from inkshelf.core.errors import PlanError
+from inkshelf.core.media.image import Image
+from inkshelf.core.media.many import STARTUP, lines_of, together
 from inkshelf.core.media.packing import Item, Packing, Room, pack
-from inkshelf.core.size import GB, GIB
+from inkshelf.core.size import GB, GIB, decimal
 
 LIMIT = 4 * GIB - 1
 SIZES = st.one_of(st.integers(1, 9 * GIB), st.integers(1, 60).map(lambda n: n * 100_000_000))
@@ -116,3 +121,33 @@ def test_what_cannot_be_asked_is_answered_in_words(items: tuple[Item, ...], room
     with pytest.raises(PlanError) as told:
         pack(items, rooms)
     assert told.value.remedy
+
+
+@given(
+    st.lists(st.integers(1, 9 * GIB), min_size=1, max_size=5),
+    st.lists(st.integers(1, 40).map(lambda n: n * GB), min_size=1, max_size=2),
+)
+def test_images_go_together_on_a_file_system_that_holds_the_largest(sizes: list[int], sticks: list[int]) -> None:
+    images = tuple(Image(f"{at}.iso", size, "iso") for at, size in enumerate(sizes))
+    made = together(images, tuple(sticks))
+    assert (made.file_system == "exfat") == (max(sizes) > LIMIT)
+    for number, stick in enumerate(sticks, 1):
+        own = [image.size for image in images if (image.name, f"stick {number} ({decimal(stick)})") in made.packing.put]
+        assert sum(own) * 21 // 20 + STARTUP <= stick or not own, "a twentieth and the start-up volume are kept"
+    assert len(list(lines_of(made))) == 1 + len(sticks) + len(made.packing.left)
+
+
+def test_the_command_tells_several_together(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    for name, size in (("a.iso", 3 * GB), ("b.iso", 2 * GB), ("c.iso", 4 * GB)):
+        with (tmp_path / name).open("wb") as out:
+            out.truncate(size)
+    paths = [str(tmp_path / name) for name in ("a.iso", "b.iso", "c.iso")]
+    assert run(["images", *paths, "--stick", "4GB", "--stick", "5GB"]) == 0
+    said = capsys.readouterr().out
+    assert "together" in said
+    assert said.count("left out") == 1
+    assert run(["images", *paths, "--stick", "64GB", "--json"]) == 0
+    document = json.loads(capsys.readouterr().out)
+    assert len(document["together"]["packing"]["put"]) == 3
+    assert run(["images", paths[0], "--stick", "64GB", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["together"] is None

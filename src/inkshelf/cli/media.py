@@ -25,7 +25,14 @@ def _takes_images(parser: ArgumentParser) -> None:
     parser.add_argument(
         "--for", dest="job", type=path, metavar="JOB.json", help="say how a stick is made of it that this job's machine starts"
     )
-    parser.add_argument("--stick", type=word, metavar="SIZE", help="the stick that is at hand, for example 16GB")
+    parser.add_argument(
+        "--stick",
+        type=word,
+        metavar="SIZE",
+        action="append",
+        default=[],
+        help="a stick that is at hand, for example 16GB; again for more",
+    )
     parser.add_argument("--json", action="store_true", help="as one document")
 
 
@@ -40,18 +47,18 @@ def _images(words: Namespace) -> int:
         published = read_sums(read_text(words.sums))
     if words.sum:
         published += read_sums(words.sum)
-    machine, stick = _machine(words)
+    machine, sticks = _machine(words)
     looked = [look(one) for one in words.images]
     checked = [_checked(one.path, published) for one in looked]
     if words.json:
         from inkshelf.exchange import shapes
 
-        print_json(
-            {"images": [{**shapes.image(one, machine), "sum": state} for one, state in zip(looked, checked, strict=True)]}
-        )
+        each = [{**shapes.image(one, machine), "sum": state} for one, state in zip(looked, checked, strict=True)]
+        print_json({"images": each, "together": shapes.together(looked, sticks)})
     else:
         for one, state in zip(looked, checked, strict=True):
-            _print(one, state, machine, stick)
+            _print(one, state, machine, max(sticks, default=None))
+        _print_together(looked, sticks)
     wrong = any(state and not state["agrees"] for state in checked) or any(
         one.image.missing or one.image.fault for one in looked
     )
@@ -69,11 +76,21 @@ def _checked(file: Path, published: tuple[Sum, ...]) -> dict[str, Any] | None:
     return {"method": wanted.method, "published": wanted.digits, "found": digits, "agrees": digits == wanted.digits}
 
 
-def _machine(words: Namespace) -> tuple[Machine | None, int | None]:
-    """The machine that a stick is made for, and the size of the one at hand."""
+def _machine(words: Namespace) -> tuple[Machine | None, tuple[int, ...]]:
+    """The machine that a stick is made for, and the sizes of those at hand."""
     from inkshelf.core.size import parse_size
 
-    return (load(words.job).found if words.job else None), (parse_size(words.stick) if words.stick else None)
+    return (load(words.job).found if words.job else None), tuple(parse_size(one) for one in words.stick)
+
+
+def _print_together(looked: list[Looked], sticks: tuple[int, ...]) -> None:
+    """Several images are told together, too: which of them fit on which stick."""
+    if len(looked) < 2 or not sticks:
+        return
+    from inkshelf.core.media import many
+
+    for line in many.lines_of(many.together(tuple(one.image for one in looked), sticks)):
+        print(line)
 
 
 def _print(one: Looked, state: dict[str, Any] | None, machine: Machine | None, stick: int | None) -> None:

@@ -209,3 +209,12 @@ def image(one: Looked, machine: Machine | None = None) -> dict[str, Any]:
         "editions": [to_builtins(edition) for edition in one.editions],
         "ways": [to_builtins(way) for way in ways(one.image, machine)] if machine is not None else [],
     }
+
+
+def together(looked: list[Looked], sticks: tuple[int, ...]) -> dict[str, Any] | None:
+    """Return the shape of several images on sticks, ``None`` where there is one image, or no stick."""
+    if len(looked) < 2 or not sticks:
+        return None
+    from inkshelf.core.media import many
+
+    return dict(to_builtins(many.together(tuple(one.image for one in looked), sticks)))
