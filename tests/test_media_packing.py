@@ -12,10 +12,11 @@ from hypothesis import strategies as st
 
 from inkshelf.cli import run
 from inkshelf.core.errors import PlanError
+from inkshelf.core.media import filling
 from inkshelf.core.media.image import Image
 from inkshelf.core.media.many import STARTUP, lines_of, together
 from inkshelf.core.media.packing import Item, Packing, Room, pack
-from inkshelf.core.size import GB, GIB, decimal
+from inkshelf.core.size import GB, GIB, MIB, decimal
 
 LIMIT = 4 * GIB - 1
 SIZES = st.one_of(st.integers(1, 9 * GIB), st.integers(1, 60).map(lambda n: n * 100_000_000))
@@ -151,3 +152,25 @@ def test_the_command_tells_several_together(tmp_path: Path, capsys: pytest.Captu
     assert len(document["together"]["packing"]["put"]) == 3
     assert run(["images", paths[0], "--stick", "64GB", "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["together"] is None
+
+
+@given(st.lists(st.tuples(st.integers(1, 30), st.integers(0, 5)), max_size=9), st.integers(0, 90))
+def test_the_lightest_set_of_the_greatest_weight_is_found(pairs: list[tuple[int, int]], room: int) -> None:
+    sizes, weights = [one for one, _ in pairs], [one for _, one in pairs]
+    best, places = filling.lightest(sizes, weights, room)
+    ways = [set(one) for count in range(len(pairs) + 1) for one in itertools.combinations(range(len(pairs)), count)]
+    fit = [
+        (sum(weights[at] for at in one), -sum(sizes[at] for at in one)) for one in ways if sum(sizes[at] for at in one) <= room
+    ]
+    assert (best, -sum(sizes[at] for at in places)) == max(fit)
+    assert sum(weights[at] for at in places) == best
+
+
+@given(st.lists(st.integers(1, 40 * MIB), max_size=9), st.integers(0, 90 * MIB))
+def test_a_stick_is_filled_as_far_as_can_be_and_never_beyond(sizes: list[int], room: int) -> None:
+    places = filling.fullest(sizes, room)
+    assert len(set(places)) == len(places)
+    assert sum(sizes[at] for at in places) <= room
+    units = [-(-size // MIB) for size in sizes]
+    ways = (sum(one) for count in range(len(units) + 1) for one in itertools.combinations(units, count))
+    assert sum(units[at] for at in places) == max(one for one in ways if one <= room // MIB)

@@ -182,6 +182,9 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "media_ways",
     ),
     ("core/media/ways.py", 'legacy = image.legacy and "mbr" in image.table', "legacy = image.legacy", "media_ways"),
+    ("core/media/filling.py", "if least[total] <= room)", "if least[total] < room)", "media_packing"),
+    ("core/media/filling.py", "whole = room // MIB", "whole = room // MIB + 1", "media_packing"),
+    ("core/media/filling.py", "return None if left else where", "return where", "media_packing"),
     ("core/media/packing.py", "if sum(items[at].size for at, _ in own) > room.size:", "if False:", "media_packing"),
     (
         "core/media/packing.py",

@@ -1,14 +1,16 @@
 """Which images go on which stick: the best use by weight, exactly, and what stays for the next one. Sizes in bytes.
 
-Multiple knapsack, solved as a mixed-integer program (SciPy's HiGHS). Its arithmetic is not exact: what it answers is held against whole
+Multiple knapsack: where all the room as one stick could hold no more than the sticks are found to hold, that is the proof (``filling``);
+else it is solved as a mixed-integer program (SciPy's HiGHS). Its arithmetic is not exact: what it answers is held against whole
 bytes, and a stick that would overflow by a few of them is forbidden that very set, until the answer fits.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from inkshelf.core.errors import PlanError
+from inkshelf.core.media import filling
 from inkshelf.core.size import binary
 from inkshelf.core.value import Value
 
@@ -65,11 +67,23 @@ def pack(items: tuple[Item, ...], rooms: tuple[Room, ...]) -> Packing:
     if any(one.size <= 0 or one.weight < 0 for one in items) or any(one.size < 0 for one in rooms):
         raise PlanError("An image without a size, or with a weight below zero.", "Say its size first.")
     pairs = [(at, room) for at in range(len(items)) for room in range(len(rooms)) if rooms[room].takes(items[at])]
-    chosen, proven = _solved(items, rooms, pairs) if pairs else ([], True)
+    chosen, proven = _quickly(items, rooms) or (_solved(items, rooms, pairs) if pairs else ([], True))
     return _told(items, rooms, _smaller(items, rooms, chosen), proven=proven)
 
 
 Pair = tuple[int, int]
+
+
+def _quickly(items: tuple[Item, ...], rooms: tuple[Room, ...]) -> tuple[list[Pair], bool] | None:
+    """The weight that all the room as one could hold, where the sticks really hold it: then nothing better is possible."""
+    able = [at for at, one in enumerate(items) if one.weight and any(room.takes(one) for room in rooms)]
+    if not able or sum(items[at].weight for at in able) > filling.MOST_WEIGHT:
+        return None
+    sizes, weights = [items[at].size for at in able], [items[at].weight for at in able]
+    _, places = filling.lightest(sizes, weights, sum(room.size for room in rooms))
+    takes = [(room.size, frozenset(at for at in able if room.takes(items[at]))) for room in rooms]
+    where = filling.spread({able[place]: sizes[place] for place in places}, takes)
+    return (sorted(where.items()), True) if where is not None else None
 
 
 def _solved(items: tuple[Item, ...], rooms: tuple[Room, ...], pairs: list[Pair]) -> tuple[list[Pair], bool]:
@@ -123,7 +137,24 @@ def _limits(items: tuple[Item, ...], rooms: tuple[Room, ...], pairs: list[Pair])
         if any(number == one for _, one in pairs):
             rows.append([items[at].size / room.size if number == one else 0.0 for at, one in pairs])
             upper.append(1.0)
+    for small, large in _dominated(items, rooms):
+        rows.append([float(at == large) - float(at == small) for at, _ in pairs])
+        upper.append(0.0)
     return rows, upper
+
+
+def _dominated(items: tuple[Item, ...], rooms: tuple[Room, ...]) -> Iterator[Pair]:
+    """Pairs of images of which the second goes nowhere before the first does: no larger, wanted no less, and taken wherever the other is.
+
+    Nothing is lost by that, as the one could stand in the other's place; and the solver has far less to try.
+    """
+    order = sorted(range(len(items)), key=lambda at: (items[at].size, -items[at].weight, at))
+    for place, small in enumerate(order):
+        for large in order[place + 1 :]:
+            one, other = items[small], items[large]
+            if one.weight >= other.weight and all(room.takes(one) for room in rooms if room.takes(other)):
+                yield small, large
+                break
 
 
 def _overflowing(items: tuple[Item, ...], rooms: tuple[Room, ...], chosen: list[Pair]) -> list[frozenset[Pair]]:
