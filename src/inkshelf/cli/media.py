@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from argparse import ArgumentParser, Namespace
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from inkshelf.cli.shared import STOP, Command, load, path, print_json, word
@@ -38,7 +37,7 @@ def _takes_images(parser: ArgumentParser) -> None:
 
 def _images(words: Namespace) -> int:
     from inkshelf.exchange.images import look
-    from inkshelf.exchange.sums import read_sums
+    from inkshelf.exchange.sums import held_against, read_sums
 
     published: tuple[Sum, ...] = ()
     if words.sums:
@@ -49,7 +48,7 @@ def _images(words: Namespace) -> int:
         published += read_sums(words.sum)
     machine, sticks = _machine(words)
     looked = [look(one) for one in words.images]
-    checked = [_checked(one.path, published) for one in looked]
+    checked = [held_against(one.path, published) for one in looked]
     if words.json:
         from inkshelf.exchange import shapes
 
@@ -63,17 +62,6 @@ def _images(words: Namespace) -> int:
         one.image.missing or one.image.fault for one in looked
     )
     return STOP if wrong else 0
-
-
-def _checked(file: Path, published: tuple[Sum, ...]) -> dict[str, Any] | None:
-    """Hold an image against what is published for it; ``None`` where nothing is."""
-    from inkshelf.exchange.sums import sum_for, sum_of
-
-    wanted = sum_for(published, file.name)
-    if wanted is None:
-        return None
-    digits = sum_of(file, wanted.method)
-    return {"method": wanted.method, "published": wanted.digits, "found": digits, "agrees": digits == wanted.digits}
 
 
 def _machine(words: Namespace) -> tuple[Machine | None, tuple[int, ...]]:

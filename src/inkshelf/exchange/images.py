@@ -10,7 +10,9 @@ from typing import Self
 from inkshelf.core.aims.in_file import Edition
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import CaptureError
+from inkshelf.core.media.entries import SECTOR
 from inkshelf.core.media.image import Image, read_image
+from inkshelf.core.media.iso import FIRST, MARK
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
@@ -68,3 +70,13 @@ def look(path: Path) -> Looked:
                 return Looked(path, image)
     except OSError as error:
         raise CaptureError(f"{path}: {error.strerror}.", "Copy it to a folder of yours.") from None
+
+
+def is_disc(path: Path) -> bool:
+    """Tell whether a file is a disc image, by the mark of its first descriptor: an installer or a live medium, and no machine's disk."""
+    try:
+        with path.open("rb") as file:
+            file.seek(FIRST * SECTOR + 1)
+            return file.read(len(MARK)) == MARK
+    except OSError:
+        return False

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from inkshelf.core.media.image import Image
-from inkshelf.core.size import both, grouped
+from inkshelf.core.size import both, decimal, grouped
 
 if TYPE_CHECKING:
     from inkshelf.exchange.images import Looked
@@ -14,25 +14,45 @@ if TYPE_CHECKING:
 KINDS = {"iso": "disc image", "raw": "disk image", "packed": "compressed", "unknown": "nothing that is known here"}
 
 
-def lines_of(looked: Looked, state: dict[str, Any] | None) -> Iterator[str]:
-    """Yield the lines; ``state``: how it stands against a published sum, as ``images --json`` has it (``None``: nothing was published)."""
+def head_of(image: Image) -> str:
+    """Return what it is, and how large."""
+    name = KINDS[image.kind] + (f" “{image.label}”" if image.label else "")
+    return f"{name}, {both(image.size)} ({grouped(image.size)} B)"
+
+
+def facts_of(looked: Looked) -> Iterator[str]:
+    """Yield what it holds, line by line; what is wrong with it first."""
     image = looked.image
-    name = f"{image.name}: {KINDS[image.kind]}" + (f" “{image.label}”" if image.label else "")
-    yield f"{name}, {both(image.size)} ({grouped(image.size)} B)"
     if image.fault:
-        yield f"  cannot be read: {image.fault}"
+        yield f"cannot be read: {image.fault}"
     if image.missing:
-        yield f"  CUT SHORT: {grouped(image.missing)} B are missing at its end; get it again"
-    yield from (f"  {line}" for line in _starts(image))
-    yield from (f"  {line}" for line in _holds(image))
+        yield f"CUT SHORT: {grouped(image.missing)} B are missing at its end; get it again"
+    yield from _starts(image)
+    yield from _holds(image)
     for one in looked.editions:
-        yield f"  edition {one.index}: {one.name}" + (f", unpacks to {both(one.size_bytes)}" if one.size_bytes else "")
+        yield f"edition {one.index}: {one.name}" + (f", unpacks to {both(one.size_bytes)}" if one.size_bytes else "")
+
+
+def sum_words(state: dict[str, Any] | None) -> str:
+    """Return how it stands against a published sum, as ``images --json`` has it (``None``: nothing was published)."""
     if state is None:
-        yield "  WARNING: no checksum is known for it; a source without one is not to be trusted"
-    elif state["agrees"]:
-        yield f"  {state['method']} agrees: {state['found']}"
-    else:
-        yield f"  {state['method'].upper()} DIFFERS: published {state['published']}, this file has {state['found']}"
+        return "WARNING: no checksum is known for it; a source without one is not to be trusted"
+    if state["agrees"]:
+        return f"{state['method']} agrees: {state['found']}"
+    return f"{state['method'].upper()} DIFFERS: published {state['published']}, this file has {state['found']}"
+
+
+def lines_of(looked: Looked, state: dict[str, Any] | None) -> Iterator[str]:
+    """Yield all of it in lines."""
+    yield f"{looked.image.name}: {head_of(looked.image)}"
+    yield from (f"  {one}" for one in (*facts_of(looked), sum_words(state)))
+
+
+def progress_words(done: int, whole: int, seconds: float) -> str:
+    """Return how far a checksum is: bytes, speed, time left."""
+    speed = done / seconds if seconds > 0 else 0.0
+    left = f", {max(1, round((whole - done) / speed))} s left" if speed and done < whole else ""
+    return f"{decimal(done)} of {decimal(whole)}" + (f" at {decimal(int(speed))} a second{left}" if speed else "")
 
 
 def _starts(image: Image) -> Iterator[str]:
@@ -46,7 +66,7 @@ def _starts(image: Image) -> Iterator[str]:
         where = "in its EFI system partition" if one.inside else "among its files"
         yield f"UEFI, {one.width}: loader {where}, {'signed' if one.signed else 'NOT signed: Secure Boot refuses it'}"
     if image.kind == "iso":
-        yield f"legacy: {'yes' if image.legacy else 'no'}; as it is on a stick: {' and '.join(image.table).upper() or 'does not start, it is no hybrid'}"
+        yield f"legacy way: {'yes' if image.legacy else 'no'}; written to a stick as it is, it bears {' and '.join(image.table).upper() or 'no table and does not start'}"
         if not image.loaders and not image.legacy:
             yield "nothing in it starts a machine"
 

@@ -6,6 +6,7 @@ import hashlib
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from inkshelf.core.errors import CancelledError, CaptureError
 from inkshelf.core.texts import shown
@@ -79,3 +80,17 @@ def sum_of(
     except OSError as error:
         raise CaptureError(f"{path}: {error.strerror}.", "Copy it to a folder of yours.") from None
     return total.hexdigest()
+
+
+def held_against(
+    path: Path,
+    published: tuple[Sum, ...],
+    progress: Callable[[int, int], None] | None = None,
+    stopped: Callable[[], bool] | None = None,
+) -> dict[str, Any] | None:
+    """Hold a file against what is published for it: method, both sums, whether they agree; ``None`` where nothing is published."""
+    wanted = sum_for(published, path.name)
+    if wanted is None:
+        return None
+    digits = sum_of(path, wanted.method, progress, stopped)
+    return {"method": wanted.method, "published": wanted.digits, "found": digits, "agrees": digits == wanted.digits}

@@ -175,7 +175,9 @@ def lines_of(image: Image, machine: Machine, stick: int | None) -> Iterator[str]
         head = "usual here" if not number else "also possible"
         yield f"{head}: {one.title}; starts {one.starts}; {one.reason}"
         lacks = one.bytes - stick if stick is not None else 0
-        room = f"it takes {binary(one.bytes)}, about {minutes(one):.0f} min to write and check"
+        took = minutes(one)
+        time = f"about {took:.0f} min" if took >= 1 else "less than a minute"
+        room = f"it takes {binary(one.bytes)}, {time} to write and check"
         yield f"  {room}" + (f"; the stick is {binary(lacks)} too small" if lacks > 0 else "")
     if chosen(image, machine) is None:
         yield "no way makes a stick of it that this machine starts"

@@ -99,6 +99,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("take.image", "Take in a disk image…", "Intake", "Ctrl+I", lambda w: w.files.add_image()),
     Action("take.kit", "Write the capture kit…", "Intake", "", lambda w: w.files.save_kit()),
     Action("take.capture", "Take in captured text…", "Intake", "Ctrl+Shift+I", lambda w: w.files.add_capture()),
+    Action("take.look", "Look into an image file…", "Intake", "Ctrl+L", lambda w: w.files.look_into()),
     Action(
         "take.editions",
         "Read the editions of an install image…",

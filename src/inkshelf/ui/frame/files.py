@@ -24,6 +24,7 @@ from inkshelf.ui.frame import settings
 
 # Reading images, captured text and templates is loaded when it is asked for: the window is ready sooner.
 if TYPE_CHECKING:
+    from inkshelf.exchange.images import Looked
     from inkshelf.ui.frame.window import Window
 
 
@@ -226,6 +227,20 @@ class Files:
         if len(known) > 1:
             desk.say(Notice(f"{len(known)} editions in {path.name}.", "Choose one under Aim.", bad=False))
 
+    def look_into(self, path: Path | None = None) -> None:
+        """Show what an image file holds, and how a stick is made of it for this machine."""
+        chosen = path or self._ask_open("Look into an image file", "Images (*.iso *.img *.raw *.xz *.zst *.gz);;All files (*)")
+        if chosen is None:
+            return
+        from inkshelf.exchange.images import look
+
+        self._beside(f"Looking into {chosen.name}", lambda: look(chosen), self._looked)
+
+    def _looked(self, found: Looked) -> None:
+        from inkshelf.ui.frame.imagecard import ImageCard
+
+        ImageCard(self.window, found, self.window.desk.job.found).open_over()
+
     def save_kit(self, folder: Path | None = None) -> None:
         """Write the scripts that capture a machine into a folder."""
         from inkshelf.exchange.kit import save_scripts
@@ -235,11 +250,14 @@ class Files:
             self._try(lambda: self.window.desk.say(Notice(f"Written: {', '.join(map(str, save_scripts(chosen)))}", bad=False)))
 
     def take_dropped(self, path: Path) -> None:
-        """Take in a file that was dropped on the window: a job, captured text, or an image, by its contents."""
+        """Take in a file that was dropped on the window: a job, captured text, a disk image, or a disc to look into, by its contents."""
+        from inkshelf.exchange.images import is_disc
 
         def work() -> None:
             head = path.read_bytes()[:4096] if path.is_file() and path.stat().st_size < 1 << 24 else b""
-            if not head.lstrip().startswith((b"{", b"inkshelf-capture", b"\xef\xbb\xbf")):
+            if is_disc(path):
+                self.look_into(path)
+            elif not head.lstrip().startswith((b"{", b"inkshelf-capture", b"\xef\xbb\xbf")):
                 self._take(path)
             elif b'"inkshelf-job"' in path.read_bytes()[-4096:] or b'"inkshelf-job"' in head:
                 self.window.desk.open(path)
