@@ -22,6 +22,7 @@ from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.candidates import figures
 from inkshelf.core.sheet.meanwhile import MEANWHILE, WAITS
+from inkshelf.core.sheet.sessions import sessions
 from inkshelf.core.size import GB, GIB, MIB
 from inkshelf.core.steps.kinds import (
     AddEntry,
@@ -364,3 +365,10 @@ def test_a_gap_on_another_disk_is_used_before_anything_shrinks(two: Job) -> None
     assert wanting(outside, ("beside", {})).aims[-1].disk == "A", "what can be unplugged is no place for it"
     small = replace(job, found=job.found.with_disk(replace(other, table=replace(table, last_usable=20 * GIB // 512))))
     assert wanting(small, ("beside", {})).aims[-1].disk == "A"
+
+
+def test_what_an_installer_does_by_itself_asks_for_no_start_of_its_own(two: Job) -> None:
+    reading = read(wanting(two, ("clean", {"systems": "linux-desktop,nt-desktop", "disk": "B", "order": "named"})))
+    for step, session in zip(reading.job.steps, sessions(reading), strict=True):
+        if isinstance(step, AddEntry | SetOrder) and step.by == "installer":
+            assert not session.start or "installer's own" in session.start

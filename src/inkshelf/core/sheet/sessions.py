@@ -101,10 +101,15 @@ def _live(step: Step, scene: Scene) -> tuple[str, ...]:
 @places.register(RemoveEntry)
 @places.register(RemoveFiles)
 @places.register(Retype)
-@places.register(SetOrder)
 @places.register(WriteStartCode)
 def _linux(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE, LINUX)
+
+
+@places.register
+def _set_order(step: SetOrder, scene: Scene) -> tuple[str, ...]:
+    """What an installer does by itself asks for no start."""
+    return ANYWHERE if step.by == "installer" else (LIVE, LINUX)
 
 
 @places.register
