@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -29,12 +30,21 @@ from strategies import aims
 # -- the job file ------------------------------------------------------------------------------------------------------
 
 
+@cache
+def _validator() -> jsonschema.protocols.Validator:
+    """The schema is looked at once, not for every example."""
+    schema = document.schema()
+    kind = jsonschema.validators.validator_for(schema)
+    kind.check_schema(schema)
+    return kind(schema)
+
+
 @given(aims)
 def test_a_job_comes_back_equal_and_keeps_to_its_schema(found_job: Job, aim: Beside) -> None:
     job = replace(with_aim(found_job, aim), overrides=(Override("x", "because"),), ticked=(Tick("a1.x", "0"),))
     raw = document.dump(job)
     assert document.load(raw) == job
-    jsonschema.validate(json.loads(raw), document.schema())
+    _validator().validate(json.loads(raw))
 
 
 def test_the_published_schema_is_the_one_in_use() -> None:
