@@ -9,7 +9,7 @@ from pathlib import Path
 
 import jsonschema
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from pytestqt.qtbot import QtBot
 
@@ -145,6 +145,7 @@ VALUES = st.one_of(
 
 
 @given(st.dictionaries(st.sampled_from([*FIELDS, "title", "like", "other"]), VALUES, max_size=4))
+@example({"like": []})
 def test_any_figures_are_used_or_refused_in_one_line(
     tmp_path_factory: pytest.TempPathFactory, figures: dict[str, object]
 ) -> None:
