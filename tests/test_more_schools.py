@@ -212,6 +212,16 @@ def test_secure_boot_is_switched_before_anything_is_written_and_back_before_the_
     assert not done(wanting(on(two, "off"), (aim, {"secure": "off", **asked(aim)})), SetSecureBoot), "it is off already"
 
 
+@pytest.mark.parametrize("aim", [*BEGINS, "no-stick", "travelling"])
+@pytest.mark.parametrize("state", [None, "hidden"])
+@pytest.mark.parametrize("secure", ["work", "off"])
+def test_a_switch_that_nobody_can_reach_is_not_passed_over(two: Job, aim: str, state: str | None, secure: str) -> None:
+    job = on(two, state)  # type: ignore[arg-type]
+    more = asked(aim) if aim in BEGINS else {}
+    assert "Secure Boot is to be switched" in wanting(job, (aim, {**more, "secure": secure})).plan_fault
+    assert not wanting(job, (aim, {**more, "secure": "keep"})).plan_fault
+
+
 def test_a_loader_without_a_signature_makes_off_the_usual_answer(two: Job) -> None:
     asked_of = wanting(on(two, "on"), ("own-disk", {"system": "linux-desktop"}))
     assert asked_of.aims[-1].secure == "keep"

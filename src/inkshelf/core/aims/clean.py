@@ -18,7 +18,6 @@ from inkshelf.core.aims.safety import (
     woken,
 )
 from inkshelf.core.aims.schools import Schools
-from inkshelf.core.aims.sealing import refuse_sealed
 from inkshelf.core.aims.sequence import Sequence, ordered, put_right, refuse_covered, sequence_question
 from inkshelf.core.aims.shares import divide
 from inkshelf.core.aims.systems import (
@@ -104,18 +103,8 @@ class Clean(Schools, frozen=True, tag="clean"):
     def _layouts(self, found: Machine) -> tuple[Layout, ...]:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
         plain = replace(self.schooled(layout_on(disk, found)), table=self.table)
-        kinds = self._ordered()
-        if kinds and all(one.family == "nt" for one in kinds):
-            refuse_sealed(kinds[0], self.encryption)
-        return tuple(
-            replace(
-                plain,
-                own_esp=number == 0,
-                mark=f"-{number + 1}" if number else "",
-                encryption=self.encryption if kind.family == "linux" else "none",
-            )
-            for number, kind in enumerate(kinds)
-        )
+        each = self.side_by_side(plain, self._ordered())
+        return tuple(replace(one, own_esp=number == 0) for number, one in enumerate(each))
 
     def _by_system(self, found: Machine) -> tuple[tuple[Need, ...], ...]:
         """Only the first NT-family system has reserved and recovery volumes, and only one set of core or EFI system partition is made."""

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Question
-from inkshelf.core.aims.sealing import Encryption, encryption_question
+from inkshelf.core.aims.sealing import Encryption, encryption_question, refuse_sealed
 from inkshelf.core.aims.shares import Swap
 from inkshelf.core.aims.systems import Layout, Rooms, home_question, swap_question
+from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.steps.kinds import Confirm, SetSecureBoot, Step
@@ -51,6 +52,18 @@ class Schools(AimBase, frozen=True):
         """Return the plain layout of a disk with the schools that a person chose."""
         return replace(layout, home=self.home, swap=self.swap, encryption=self.encryption, menu=self.menu, sizes=self.sizes)
 
+    def side_by_side(self, plain: Layout, kinds: tuple[Profile, ...]) -> tuple[Layout, ...]:
+        """Return a layout for each of several systems: parts and labels apart from each other, and an NT-family one encrypts itself.
+
+        Raises ``PlanError`` where nothing is left that could be encrypted.
+        """
+        if kinds and all(one.family == "nt" for one in kinds):
+            refuse_sealed(kinds[0], self.encryption)
+        sealed = (self.encryption if one.family == "linux" else "none" for one in kinds)
+        return tuple(
+            replace(plain, mark=f"-{number + 1}" if number else "", encryption=own) for number, own in enumerate(sealed)
+        )
+
     def school_questions(
         self, found: Machine, systems: tuple[str, ...], *, portable: bool = False, by_itself: bool = False
     ) -> tuple[Question, ...]:
@@ -75,7 +88,17 @@ class Schools(AimBase, frozen=True):
         )
 
     def off_before(self, found: Machine) -> list[Step]:
-        """Return the step after which the firmware checks no signature, where that was chosen."""
+        """Return the step after which the firmware checks no signature, where that was chosen.
+
+        Raises ``PlanError`` where nobody knows whether it is on, or it cannot be reached: what was asked for is not passed over.
+        """
+        state = found.firmware.secure_boot
+        if self.secure != "keep" and state in {None, "hidden"}:
+            known = "is hidden by a compatibility module" if state else "is not known to be on or off"
+            raise PlanError(
+                f"Secure Boot is to be switched, and it {known}.",
+                "Say under Intake what the firmware shows, or leave it as it is.",
+            )
         return [SetSecureBoot("off")] if self._switched(found) else []
 
     def on_again(self, found: Machine) -> list[Step]:

@@ -20,7 +20,6 @@ from inkshelf.core.aims.safety import (
     woken,
 )
 from inkshelf.core.aims.schools import Schools
-from inkshelf.core.aims.sealing import refuse_sealed
 from inkshelf.core.aims.sequence import Sequence, ordered, put_right, sequence_question
 from inkshelf.core.aims.systems import Layout, layout_on, needs_of, system_question
 from inkshelf.core.errors import PlanError
@@ -89,16 +88,7 @@ class Several(Schools, frozen=True, tag="several"):
     def _layouts(self, found: Machine) -> tuple[Layout, ...]:
         plain = next((layout_on(one, found) for one in found.disks if one.table.kind == "gpt"), Layout(ram=found.ram_bytes))
         sector = max((one.sector for one in found.disks), default=512)
-        plain = replace(self.schooled(plain), own_esp=True, sector=sector)
-        kinds = self._ordered()
-        if kinds and all(one.family == "nt" for one in kinds):
-            refuse_sealed(kinds[0], self.encryption)
-        return tuple(
-            replace(
-                plain, mark=f"-{number + 1}" if number else "", encryption=self.encryption if kind.family == "linux" else "none"
-            )
-            for number, kind in enumerate(kinds)
-        )
+        return self.side_by_side(replace(self.schooled(plain), own_esp=True, sector=sector), self._ordered())
 
     def _by_system(self, found: Machine) -> tuple[tuple[Need, ...], ...]:
         return tuple(needs_of(kind, layout) for kind, layout in zip(self._ordered(), self._layouts(found), strict=True))

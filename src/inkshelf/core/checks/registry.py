@@ -164,24 +164,20 @@ def _disk(found: Machine, letter: str) -> Disk:
         ) from None
 
 
-def _yes(value: object) -> bool | None:
-    if value in {None, ""}:
-        return None
-    if str(value).lower() not in {"yes", "no", "true", "false"}:
-        raise PlanError(f"“{value}” is neither yes nor no.", "Choose yes or no.")
-    return str(value).lower() in {"yes", "true"}
-
-
 def know(job: Job, field: str, value: str | int | None) -> Job:
     """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes``, a field of the conditions, or what is said of
     a volume, such as ``used:S1`` (``machine.told``); nothing takes that back. ``failing:A``: a disk reports errors."""
     found = job.found
     if ":" in field:
-        from inkshelf.core.machine.told import tell
+        from inkshelf.core.machine.told import tell, yes_or_no
 
         fact, call = field.split(":", 1)
         if fact == "failing":
-            return replan(replace(job, found=found.with_disk(replace(_disk(found, call), failing=_yes(value)))))
+            return replan(
+                replace(
+                    job, found=found.with_disk(replace(_disk(found, call), failing=yes_or_no(str(value)) if value else None))
+                )
+            )
         said = f"{value}B" if isinstance(value, int) else value or ""
         told = tell(found, call, fact, said)
         disks = tuple(assume_loaders(disk) for disk in told.disks)

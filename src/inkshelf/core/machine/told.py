@@ -128,7 +128,7 @@ def _put_title(volume: Volume, text: str) -> Volume:
 
 def _put_encrypted(volume: Volume, text: str) -> Volume:
     system = volume.filesystem
-    if not _yes(text):
+    if not yes_or_no(text):
         return volume
     if system is not None and system.kind not in {"unknown", "nt-encrypted"}:
         raise PlanError(
@@ -161,11 +161,11 @@ def _put_shrinkable(volume: Volume, text: str) -> Volume:
 
 
 def _put_asleep(volume: Volume, text: str) -> Volume:
-    return replace(volume, filesystem=replace(_held(volume, "sleep"), hibernated=_yes(text)))
+    return replace(volume, filesystem=replace(_held(volume, "sleep"), hibernated=yes_or_no(text)))
 
 
 def _put_dirty(volume: Volume, text: str) -> Volume:
-    return replace(volume, filesystem=replace(_held(volume, "state"), dirty=_yes(text)))
+    return replace(volume, filesystem=replace(_held(volume, "state"), dirty=yes_or_no(text)))
 
 
 def _put_started(volume: Volume, text: str) -> Volume:
@@ -191,7 +191,8 @@ def started_by(machine: Machine, variable: str) -> Volume | None:
     )
 
 
-def _yes(text: str) -> bool:
+def yes_or_no(text: str) -> bool:
+    """Return what a person says by yes or no; raises ``PlanError`` for another word."""
     if text.lower() not in YES_NO:
         raise PlanError(f"“{text}” is neither yes nor no.", "Choose yes or no.")
     return YES_NO[text.lower()]
