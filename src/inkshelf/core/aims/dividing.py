@@ -14,10 +14,8 @@ from inkshelf.core.steps.making import Divides
 from inkshelf.core.value import replace
 
 ANSWERS = (
-    Answer("by hand", "hand", "Every volume as on the sheet, with its own identity; the most to type, the least to wonder at."),
-    Answer(
-        "a gap made beforehand", "gap", "Room is made in the owner's system; the installer fills it as it likes, in one piece."
-    ),
+    Answer("hand", "hand", "Every volume as on the sheet, with its own identity; the most to type, the least to wonder at."),
+    Answer("a gap made before", "gap", "Room is made in the owner's system; the installer fills it as it likes, in one piece."),
     Answer(
         "its own divider",
         "divider",
@@ -31,7 +29,7 @@ WAYS = {"hand": {"hand", "partition"}, "gap": {"gap"}, "divider": {"divider"}}
 def dividing_question(kind: Profile) -> Question:
     """Return the question who divides, with what this installer can do."""
     can = tuple(one for one in ANSWERS if WAYS[one.value] & set(kind.divides)) or ANSWERS[:1]
-    return Question("divides", "Who divides the disk", can, can[0].value, kind.reasons["divides"])
+    return Question("divides", "Divided by", can, can[0].value, kind.reasons["divides"])
 
 
 def by_itself(kind: Profile, layout: Layout, disk: Disk) -> Layout:

@@ -121,8 +121,8 @@ def _menu_question(found: Machine, kinds: tuple[Profile, ...]) -> Question:
     there = any(one.holds for _, one in found.volumes())
     why = "one list of all systems" if there else "nothing else is there yet"
     if not linux:
-        return Question("menu", "What chooses at the start", MENU_ANSWERS[1:], "old", "a menu that is there can list it")
-    return Question("menu", "What chooses at the start", MENU_ANSWERS, "own", why)
+        return Question("menu", "Start menu", MENU_ANSWERS[1:], "old", "a menu that is there can list it")
+    return Question("menu", "Start menu", MENU_ANSWERS, "own", why)
 
 
 def _secure_question(found: Machine, kinds: tuple[Profile, ...]) -> Question:
