@@ -142,7 +142,7 @@ def test_every_kind_of_aim_is_listed_by_its_word_and_an_unknown_one_is_refused(f
     written = {
         word
         for one in folder.glob("*.py")
-        for word in re.findall(r'\((?:AimBase|Schools), frozen=True, tag="([^"]+)"', one.read_text())
+        for word in re.findall(r'\((?:AimBase|Schools|StickAim), frozen=True, tag="([^"]+)"', one.read_text())
     }
     assert set(aims.KINDS) == written
     assert [str(one.__struct_config__.tag) for one in every_aim()] == list(aims.KINDS)

@@ -8,7 +8,7 @@ PACKAGES=(dosfstools ntfs-3g e2fsprogs mtools util-linux fdisk xvfb xauth
   libglib2.0-0 libgl1 libegl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libxcb-cursor0 libxcb-icccm4 libxcb-image0
   libxcb-keysyms1 libxcb-render-util0 libxcb-xinerama0 libxcb-xkb1 libxcb-shape0 libxcb-randr0
   libwayland-client0 libwayland-cursor0 libwayland-egl1
-  exfatprogs btrfs-progs xfsprogs f2fs-tools cryptsetup-bin wimtools
+  exfatprogs btrfs-progs xfsprogs f2fs-tools cryptsetup-bin wimtools fuse3
   xorriso genisoimage)  # images for the tests, made by utilities that are not ours
 
 there() { dpkg-query --show --showformat='${Status}' "$1" 2> /dev/null | grep -q 'install ok installed'; }

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial, singledispatch
+from pathlib import Path
 from typing import Any
 
-from inkshelf.bench import disk_files, formatting, grouping, installers, stand_ins
+from inkshelf.bench import disk_files, formatting, grouping, installers, media, stand_ins
 from inkshelf.bench.hands import Hands
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import fat, lvm, ntfs
@@ -23,23 +24,29 @@ from inkshelf.core.steps.kinds import (
     ApplyEdition,
     Confirm,
     ConvertTable,
+    CopyFiles,
     Create,
     Delete,
+    Eject,
     Enclose,
     FillContainer,
     FillGroup,
     Format,
+    GetImage,
     Grow,
     Install,
+    KeepFile,
     Label,
     MakeDiskFile,
     MakeLogical,
+    MakeMenu,
     Mount,
     Move,
     NameInBootData,
     NewTable,
     Prepare,
     Prove,
+    PutImage,
     PutLoader,
     Regenerate,
     RemoveEntry,
@@ -52,7 +59,12 @@ from inkshelf.core.steps.kinds import (
     SetSecureBoot,
     Shrink,
     Stage,
+    Step,
+    TakeOff,
+    TellApart,
+    TryStart,
     TypeIn,
+    WriteImage,
     WriteStartCode,
 )
 from inkshelf.core.steps.making import WriteFile
@@ -65,10 +77,14 @@ def do(step: Any, hands: Hands, before: Machine, after: Machine) -> None:
 
 
 @do.register(Confirm)
+@do.register(Eject)
 @do.register(FillContainer)
+@do.register(GetImage)
 @do.register(Prove)
+@do.register(TellApart)
+@do.register(TryStart)
 @do.register(TypeIn)
-def _person(step: Confirm | FillContainer | Prove | TypeIn, hands: Hands, before: Machine, after: Machine) -> None:
+def _person(step: Step, hands: Hands, before: Machine, after: Machine) -> None:
     """What a person makes sure of leaves no bytes, and into a container without its key nothing can be put."""
 
 
@@ -231,6 +247,39 @@ def _put_loader(step: PutLoader, hands: Hands, before: Machine, after: Machine) 
 def _stage(step: Stage, hands: Hands, before: Machine, after: Machine) -> None:
     _, volume, fd = hands.volume(before, step.call)
     hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, step.title))
+
+
+@do.register
+def _write_image(step: WriteImage, hands: Hands, before: Machine, after: Machine) -> None:
+    media.write_image(step, hands, before.disk(step.disk))
+
+
+@do.register(CopyFiles)
+@do.register(PutImage)
+def _put_image(step: CopyFiles | PutImage, hands: Hands, before: Machine, after: Machine) -> None:
+    media.put(step, hands, *hands.volume(before, step.call))
+
+
+@do.register
+def _keep_file(step: KeepFile, hands: Hands, before: Machine, after: Machine) -> None:
+    media.keep_file(step, hands, *hands.volume(before, step.call))
+
+
+@do.register
+def _take_off(step: TakeOff, hands: Hands, before: Machine, after: Machine) -> None:
+    media.take_off(step, hands, *hands.volume(before, step.call))
+
+
+@do.register
+def _make_menu(step: MakeMenu, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+
+    def work(path: Path) -> None:
+        installers.put_loaders(path, step.files, step.title)
+        if step.path:
+            fat.put(path, {step.path.replace("\\", "/"): step.contents})
+
+    hands.hand(volume, fd, work)
 
 
 @do.register

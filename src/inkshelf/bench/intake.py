@@ -10,6 +10,7 @@ from typing import Literal
 from inkshelf.bench.image import inspect, refuse_in_use
 from inkshelf.core.checks import know
 from inkshelf.core.errors import CaptureError, InkshelfError
+from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.captured import Facts
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.joining import Joined, join_images, join_listings, join_variables
@@ -17,6 +18,8 @@ from inkshelf.core.machine.state import Conditions, Disk, Firmware, Machine, Sec
 from inkshelf.core.plan.job import Job, Source, replan
 from inkshelf.core.texts import one_line
 from inkshelf.core.value import replace
+
+STICK_LETTERS = "MNOPQRSTUVWXYZ"
 
 
 def take_in(
@@ -31,9 +34,13 @@ def take_in(
     title: str = "",
     owner: str = "",
     seed: str = "",
+    alone: bool = False,
 ) -> Job:
-    """Return a new job for the disks of ``images`` and of captured text; raises ``InkshelfError`` where one cannot be read."""
-    if not images and not any(captured):
+    """Return a new job for the disks of ``images`` and of captured text; raises ``InkshelfError`` where one cannot be read.
+
+    ``alone``: a job about sticks may have no disk.
+    """
+    if not images and not any(captured) and not alone:
         raise CaptureError("No disk was given.", "Name a disk image with --disk, or captured text with --lsblk or --sfdisk.")
     if len({path.resolve() for path in images}) != len(images):
         raise InkshelfError("The same image was named twice.", "Name each disk once.")
@@ -60,6 +67,19 @@ def with_images(job: Job, images: Sequence[Path]) -> Job:
     kept = tuple(one for one in job.sources if one.kind != "image" or one.disk not in joined.letters)
     images_first = sorted((*kept, *made), key=lambda one: (one.kind != "image", one.disk if one.kind == "image" else ""))
     return _with(job, joined, tuple(images_first))
+
+
+def with_stick(job: Job, disk: Disk, path: Path) -> Job:
+    """Return the job with a stick: sticks bear letters from M on; one that is there already is read anew."""
+    old = next((one for one in job.found.disks if one.stick and (one.model, one.serial) == (disk.model, disk.serial)), None)
+    free = (one for one in STICK_LETTERS if one not in {had.id for had in job.found.disks})
+    letter = old.id if old else next(free, "")
+    if not letter:
+        raise CaptureError("More sticks than letters.", "Take one out of the job first.")
+    others = tuple(one for one in job.found.disks if one is not old)
+    machine = number_volumes(replace(job.found, disks=(*others, replace(_named(path, disk), id=letter))))
+    kept = tuple(one for one in job.sources if one.disk != letter)
+    return replan(replace(job, found=machine, sources=(*kept, Source("image", str(path.resolve()), letter))))
 
 
 def with_listings(job: Job, captured: tuple[Disk, ...], sources: Sequence[Source], variables: Firmware | None = None) -> Job:

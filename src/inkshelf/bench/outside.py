@@ -43,6 +43,8 @@ def untouched(plan: Fold, steps: tuple[Step, ...], disk_id: str, size: int) -> l
     if any(isinstance(step, NewTable) and step.disk == disk_id for step in steps):
         edge = max(MIB, 40 * plan.found.disk(disk_id).sector)
         taken += [(0, edge), (size - edge, size)]
+    spans = (one for step in steps for one in step.spans() if one[0] == disk_id)
+    taken += [(low if low >= 0 else size + low, high if high > 0 else size) for _, low, high in spans]
     if any(step.start_code() == disk_id for step in steps):
         taken.append((0, mbr_write.SIGNATURE_AT))
     return _between(sorted(taken), size)

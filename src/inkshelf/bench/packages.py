@@ -15,6 +15,7 @@ BASE = {
     "mmd": "mtools",
     "mdel": "mtools",
     "ntfscp": "ntfs-3g",
+    "fusermount": "fuse3",
     "sfdisk": "fdisk",
     "partx": "util-linux",
 }

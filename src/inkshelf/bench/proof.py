@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import NamedTuple
 
-from inkshelf.bench import differences, formatting, outside
+from inkshelf.bench import differences, formatting, media, outside
 from inkshelf.bench.contents import kept
 from inkshelf.bench.grouping import takes_files
 from inkshelf.bench.image import ImageFile
@@ -162,6 +162,7 @@ def prove(
                 stand_in = any(volume.call in step.stands_in() for step in steps)
                 checks += _volume_checks(volume, read, image, Kept(found, source, left, touched, stand_in))
                 beat(2 * data_bytes(image.fileno(), volume.start, volume.end))
+    checks += [Check(*one) for one in media.checks(steps, plan.planned.find, images)]
     checks += [_later(step) for step in steps if isinstance(step, Format) and step.subvolumes]
     checks += [_unwritten(step) for step in unwritten]
     machine = replace(plan.planned, disks=tuple(disks), firmware=firmware)
@@ -180,6 +181,8 @@ def _named_as(read: Disk, planned: Disk) -> Disk:
         device=planned.device,
         removable=planned.removable,
         physical_sector=planned.physical_sector,
+        failing=planned.failing,
+        stick=planned.stick,
     )
 
 

@@ -34,7 +34,7 @@ def _aims(words: Namespace) -> int:
         return 0
     for one in mine:
         print(f"aim {one['number']} of this job: {one['kind']}: {one['says']}")
-        print("".join(f"  --{asked['key']} {asked['answer']}\n" for asked in one["questions"]), end="")
+        print("".join(_answered(asked["key"], asked["answer"]) for asked in one["questions"]), end="")
     for one in [] if job else known:
         print(f"{one['kind']:12} {one['title']}. {one['about']}")
         for asked in one["questions"]:
@@ -44,6 +44,11 @@ def _aims(words: Namespace) -> int:
                 + (f" [{choices}]" if choices else "")
             )
     return 0
+
+
+def _answered(key: str, answer: str) -> str:
+    """An answer as it is said on the command line; one with several lines is said several times."""
+    return "".join(f"  --{key} {line}\n" for line in answer.splitlines() or [answer])
 
 
 def _described(aim: AimBase, found: Machine, number: int = 0) -> dict[str, Any]:
@@ -74,13 +79,17 @@ def _takes_aim(parser: ArgumentParser) -> None:
     parser.add_argument("--change", metavar="N", type=int, help="change the answers of aim N instead of adding one")
     parser.add_argument("--drop", metavar="N", type=int, help="take aim N out of the job")
     asked: dict[str, str] = {}
+    several: set[str] = set()
     for kind in every_aim():
         for one in kind().asked(Machine()):
+            several |= {one.key} if one.kind in {"images", "names"} else set()
             asked.setdefault(
                 one.key, f"{one.title.lower()} ({', '.join(two.value for two in one.answers)})" if one.answers else one.title
             )
     for key, words in asked.items():
-        parser.add_argument(f"--{key}", metavar="ANSWER", type=word, help=words.replace("%", "%%"))
+        how = "append" if key in several else "store"
+        again = "; again for more" if key in several else ""
+        parser.add_argument(f"--{key}", metavar="ANSWER", type=word, action=how, help=words.replace("%", "%%") + again)
 
 
 def _aim(words: Namespace) -> int:
@@ -125,7 +134,12 @@ def _with_answers(aim: AimBase, found: Machine, words: Namespace) -> AimBase:
 
 def _given(words: Namespace) -> dict[str, str]:
     """The questions that were answered on the command line, with the answers."""
-    said = {key.replace("_", "-"): value for key, value in vars(words).items() if value is not None}
+    from inkshelf.core.aims.sticks import use_files
+    from inkshelf.exchange.images import for_job
+
+    use_files(for_job)
+    given = {key: "\n".join(value) if isinstance(value, list) else value for key, value in vars(words).items()}
+    said = {key.replace("_", "-"): value for key, value in given.items() if value is not None}
     return {key: value for key, value in said.items() if key not in {"job", "kind", "change", "drop"}}
 
 

@@ -20,6 +20,10 @@ def _takes_new(parser: ArgumentParser) -> None:
     parser.add_argument("--secure-boot", type=word, help="on, off, absent or hidden")
     parser.add_argument("--ram", type=word, help="memory, for example 16GiB")
     _takes_readings(parser)
+    parser.add_argument(
+        "--stick", type=word, metavar="NAME", action="append", default=[], help="a simulated stick; again for more"
+    )
+    parser.add_argument("--sticks", type=path, metavar="FOLDER", help="where the simulated sticks are")
     parser.add_argument("--lsblk", type=path, metavar="FILE", help="what lsblk --json --bytes --output-all printed")
     parser.add_argument(
         "--sfdisk", type=path, metavar="FILE", action="append", default=[], help="what sfdisk --json printed; again for more"
@@ -67,7 +71,12 @@ def _new(words: Namespace) -> int:
         ),
         title=words.title or (told.facts.maker if told.facts else "") or words.output.stem,
         owner=words.owner,
+        alone=bool(words.stick),
     )
+    for name in words.stick:
+        from inkshelf.cli.sticks import folder_of, taken
+
+        job = taken(job, folder_of(words.sticks), name)
     if told.firmware is not None:
         job = with_listings(job, (), (), told.firmware)
     job = _with_facts(job, told)
@@ -162,7 +171,7 @@ def _takes_know(parser: ArgumentParser) -> None:
     parser.add_argument(
         "fact",
         type=word,
-        help=f"{', '.join(facts())}, ram; of a volume: {', '.join(f'{one}:S1' for one in SAID)}; of a disk: failing:A",
+        help=f"{', '.join(facts())}, ram; of a volume: {', '.join(f'{one}:S1' for one in SAID)}; of a disk: failing:A, unplugged:M",
     )
     parser.add_argument("value", type=word, help="what is so; of a volume also -, which takes back what was said")
 
@@ -175,7 +184,7 @@ def _know(words: Namespace) -> int:
     old = load(words.job)
     if ":" in words.fact:
         fact, call = words.fact.split(":", 1)
-        near = choice("FACT", fact, {one: one for one in (*SAID, "failing")})
+        near = choice("FACT", fact, {one: one for one in (*SAID, "failing", "unplugged")})
         changed = know(old, f"{near}:{call.upper()}", None if words.value == "-" else words.value)
     elif words.fact == "ram":
         changed = know(old, "ram_bytes", parse_size(words.value))

@@ -18,6 +18,7 @@ MODULES = {
     "figures": ("profiles", "explain"),
     "jobs": ("new", "take", "kit", "know", "answer"),
     "media": ("images",),
+    "sticks": ("sticks",),
     "aiming": ("aims", "aim", "candidates", "choose", "lock", "editions"),
     "change": ("change",),
     "inking": ("ink", "resume"),

@@ -77,7 +77,7 @@ def _print_together(looked: list[Looked], sticks: tuple[int, ...]) -> None:
         return
     from inkshelf.core.media import many
 
-    for line in many.lines_of(many.together(tuple(one.image for one in looked), sticks)):
+    for line in many.lines_of(many.on_sizes(tuple(one.image for one in looked), sticks)):
         print(line)
 
 

@@ -48,5 +48,17 @@ TABLE: dict[str, dict[str, Any]] = {
         "fixed_minutes": 8,
         "reason": "finding the right stick, listing it twice, then two passes over the image: writing and checking",
     },
-    "rates": {"internal_ssd": 400000000, "stick": 40000000, "human_margin": 0.25},
+    "keeping": {
+        "day": "150 MiB",
+        "first": "500 MiB",
+        "comfort": "4 GiB",
+        "reason": "the first updates, then files and settings of a day's work",
+    },
+    "stick_speed": {
+        "system_small": 10000000,
+        "system_steady": 60000000,
+        "keeping_small": 1500000,
+        "reason": "a running system writes small pieces all the time: below this it stands still while it does",
+    },
+    "rates": {"internal_ssd": 400000000, "stick": 40000000, "usb2": 40000000, "usb3": 400000000, "human_margin": 0.25},
 }

@@ -304,4 +304,49 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "An install image holds several editions, each with a number, and the numbers differ from image to image.",
         "do": "Read them from the image that is used, and choose the one that the owner's licence is for.",
     },
+    "stick.alike": {
+        "title": "Two sticks look alike",
+        "means": "Size and model are the same; the system may give either of them the name that the other one had a minute ago.",
+        "do": "Unplug all but one. List with it out and with it in, compare the serial, and list again just before you write.",
+    },
+    "stick.label": {
+        "title": "A label that is looked for",
+        "means": "The live system finds its own files by the label of the stick, and the file system here bears another one. It stops before its first screen.",
+        "do": "Change the label in the lines of the menu on the stick, or write the image as it is: then it bears its own label.",
+    },
+    "stick.left": {
+        "title": "An image is left out",
+        "means": "The images come to more than the stick holds. Which of them go on it was solved exactly: nothing better is possible.",
+        "do": "Take a larger stick, leave out another image, or say which one is wanted most.",
+    },
+    "stick.lies": {
+        "title": "A stick that lies about its size",
+        "means": "It says that it is larger than it is, and writes what is too much over its own start. Nothing complains until somebody reads it.",
+        "do": "Throw it away. What was copied to it before is not to be trusted either: read it back from where it came.",
+    },
+    "stick.refused": {
+        "title": "Made for another machine",
+        "means": "The way that was chosen does not start on this machine, by what is known of its firmware, its processor and Secure Boot.",
+        "do": "Choose the way that fits, or note on the stick for which machine it was made.",
+    },
+    "stick.slow": {
+        "title": "Too slow to live on",
+        "means": "A running system writes small pieces all the time. Many sticks do that at a hundredth of the speed that stands on them.",
+        "do": "Measure before you choose: small pieces decide. Take a faster stick, or one for live use only.",
+    },
+    "stick.slows": {
+        "title": "Slower after a while",
+        "means": "The first bytes go to a fast part of the stick; once that is full it writes at its real speed.",
+        "do": "Trust the time that is left, not the first minute. Wait for the flush at the end: it can take longer than the writing.",
+    },
+    "stick.unstarted": {
+        "title": "Not started from the menu",
+        "means": "Images of some kinds do not start as a file: the installer of the NT family, and those that say nothing of their kernel.",
+        "do": "Give it a stick of its own; as a file it is only carried along.",
+    },
+    "stick.unverified": {
+        "title": "An image without a sum",
+        "means": "A download can be cut short, damaged, or not from whom it says. It starts, and fails in the middle of an installation, or worse.",
+        "do": "Get the sum from its maker's own site, paste it or its list, and let it be compared.",
+    },
 }

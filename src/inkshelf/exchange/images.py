@@ -13,8 +13,8 @@ from inkshelf.core.errors import CaptureError
 from inkshelf.core.media.entries import SECTOR
 from inkshelf.core.media.image import Image, read_image
 from inkshelf.core.media.iso import FIRST, MARK
-from inkshelf.core.texts import shown
-from inkshelf.core.value import Value
+from inkshelf.core.texts import one_line, shown
+from inkshelf.core.value import Value, replace
 
 
 class File:
@@ -80,3 +80,10 @@ def is_disc(path: Path) -> bool:
             return file.read(len(MARK)) == MARK
     except OSError:
         return False
+
+
+def for_job(text: str) -> Image:
+    """Return the image of a file that a person named for a job, with the place of the file; raises ``CaptureError`` where it is none."""
+    found = look(Path(text).expanduser())
+    one_line(str(found.path.resolve()), "The image's name").encode()
+    return replace(found.image, path=str(found.path.resolve()))

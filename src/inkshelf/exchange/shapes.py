@@ -13,6 +13,7 @@ from inkshelf.core.machine.roles import flag_words
 from inkshelf.core.machine.state import Disk, DiskFile, Inside, Machine, Volume
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.bounds import bounds
+from inkshelf.core.sheet.media import StickPlan, media
 from inkshelf.core.sheet.scene import scenes
 from inkshelf.core.sheet.telling import words
 from inkshelf.core.steps.ledger import Ledger, Position
@@ -176,6 +177,7 @@ def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
         "steps": rows,
         "point_of_no_return": reading.no_return,
         "findings": [finding(one) for one in found],
+        "media": [stick_plan(one) for one in media(reading)],
         "bounds": [to_builtins(one) for one in bounds(reading)],
         "ledger": totals(reading.ledger),
         "shrink": shrinks,
@@ -211,10 +213,42 @@ def image(one: Looked, machine: Machine | None = None) -> dict[str, Any]:
     }
 
 
+def stick(disk: Disk) -> dict[str, Any]:
+    """Return the shape of a stick of a job."""
+    from inkshelf.core.media.speed import good_for
+
+    return {
+        "disk": disk.id,
+        "size": disk.size,
+        "model": disk.model,
+        "serial": disk.serial,
+        "failing": disk.failing,
+        "good_for": good_for(disk),
+        **(to_builtins(disk.stick) if disk.stick else {}),
+    }
+
+
+def stick_plan(one: StickPlan) -> dict[str, Any]:
+    """Return the shape of a stick as it is planned: everything that a screen shows of it."""
+    return {
+        "disk": one.disk,
+        "identity": one.identity,
+        "size_bytes": one.size,
+        "good_for": one.good_for,
+        "aim": one.aim,
+        "volumes": [volume(own) for own in one.volumes],
+        "images": [to_builtins(own) for own in one.images],
+        "free_bytes": one.free,
+        "largest_next_bytes": one.largest_next,
+        "start": to_builtins(one.start),
+        "seconds": {"write": round(one.write, 1), "check": round(one.check, 1), "measured": one.measured},
+    }
+
+
 def together(looked: list[Looked], sticks: tuple[int, ...]) -> dict[str, Any] | None:
     """Return the shape of several images on sticks, ``None`` where there is one image, or no stick."""
     if len(looked) < 2 or not sticks:
         return None
     from inkshelf.core.media import many
 
-    return dict(to_builtins(many.together(tuple(one.image for one in looked), sticks)))
+    return dict(to_builtins(many.on_sizes(tuple(one.image for one in looked), sticks)))

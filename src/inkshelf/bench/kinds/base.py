@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from inkshelf.core.disk.source import Slice
+from inkshelf.bench.filling.plan import Filled
+from inkshelf.bench.filling.reading import Held
+from inkshelf.bench.image import ImageFile
+from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.machine.state import Disk, Volume
+from inkshelf.core.media.copying import File
 from inkshelf.core.steps.kinds import Format
 
 Digests = dict[object, str]
@@ -21,7 +25,8 @@ class Tools:
     ``check``: its own checker with its options. ``digests``: the hash of everything that people put there, ``compared``: how that is
     said. ``put`` writes files by their paths (``/`` between the parts), in the place of those that are there, and makes folders; ``read``
     returns one, ``None`` where it is not there. ``packages``: the utilities that each work needs, with the package that holds them. ``boot_copies``: where copies of the boot
-    sector stand, from the volume's start.
+    sector stand, from the volume's start. ``reckon``: where many or large files go, without a copy of the volume; ``take_off``: one goes again; ``put_files``: they are
+    put into a copy of it, ``remove_file``: one is taken off such a copy; ``files``: all that are there, to be read back.
     """
 
     keys: tuple[str, ...]
@@ -37,5 +42,10 @@ class Tools:
     put: Callable[[Path, Mapping[str, bytes]], None] | None = None
     read: Callable[[Slice, str], bytes | None] | None = None
     boot_copies: Callable[[Slice], tuple[int, ...]] | None = None
+    reckon: Callable[[ByteSource, Iterable[File]], Filled] | None = None
+    take_off: Callable[[ByteSource, str], Filled] | None = None
+    put_files: Callable[[Path, Iterable[File], ImageFile], None] | None = None
+    remove_file: Callable[[Path, str], None] | None = None
+    files: Callable[[Slice], Iterator[Held]] | None = None
     makes_with: Mapping[str, str] = field(default_factory=dict)
     changes_with: Mapping[str, str] = field(default_factory=dict)

@@ -7,6 +7,8 @@ import struct
 from pathlib import Path
 
 from inkshelf.bench import tools
+from inkshelf.bench.filling import exfat as filling
+from inkshelf.bench.filling import reading
 from inkshelf.bench.hashing import digest
 from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
 from inkshelf.bench.sparse import write_all
@@ -66,6 +68,9 @@ TOOLS = Tools(
     check=("fsck.exfat", "-n"),
     digests=digests,
     compared="byte for byte the same but for the root folder, which holds the label",
+    reckon=filling.reckon,
+    take_off=filling.take_off,
+    files=reading.in_exfat,
     makes_with={"mkfs.exfat": PACKAGE},
     changes_with={"exfatlabel": PACKAGE},
 )

@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
+from inkshelf.bench.filling import ext as filling
+from inkshelf.bench.filling import reading
 from inkshelf.bench.hashing import feed
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
@@ -98,6 +100,8 @@ TOOLS = Tools(
     digests=digests,
     put=put,
     read=read,
+    put_files=filling.put_files,
+    files=reading.in_ext,
     makes_with={"mkfs.ext4": PACKAGE},
     changes_with=dict.fromkeys(("resize2fs", "e2fsck", "tune2fs", "e2label"), PACKAGE),
 )

@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
+from inkshelf.bench.filling import fat as filling
+from inkshelf.bench.filling import reading
 from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.filesystems import hidden_sectors
@@ -98,6 +100,9 @@ TOOLS = Tools(
     put=put,
     read=read,
     boot_copies=boot_copies,
+    reckon=filling.reckon,
+    take_off=filling.take_off,
+    files=reading.in_fat,
     makes_with={"mkfs.fat": PACKAGE},
     changes_with={"fatlabel": PACKAGE},
 )

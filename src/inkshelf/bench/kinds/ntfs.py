@@ -10,6 +10,8 @@ from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
 from inkshelf.bench import tools
+from inkshelf.bench.filling import ntfs as filling
+from inkshelf.bench.filling import reading
 from inkshelf.bench.hashing import feed
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds.base import UNREADABLE, Digests, Tools
@@ -142,6 +144,9 @@ TOOLS = Tools(
     digests=digests,
     left_out="; its page and hibernation files hold nothing of anybody's and are left out",
     boot_copies=boot_copies,
+    put_files=filling.put_files,
+    remove_file=filling.remove_file,
+    files=reading.in_ntfs,
     makes_with=dict.fromkeys(("mkfs.ntfs", "ntfslabel"), PACKAGE),
     changes_with=dict.fromkeys(("ntfsresize", "ntfslabel", "ntfscp", "ntfsfallocate"), PACKAGE),
 )

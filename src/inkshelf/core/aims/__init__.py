@@ -23,6 +23,11 @@ KINDS = {
     "remove": "removing.Remove",
     "give-back": "giving_back.GiveBack",
     "table": "tabling.ChangeTable",
+    "stick": "stick.Stick",
+    "many": "many.ManyImages",
+    "keep": "keeping.Keep",
+    "two-part": "two_part.TwoPart",
+    "installer-set": "installer_set.InstallerSet",
 }
 """Each kind's word with its module and class, in the order in which they are offered."""
 

@@ -31,8 +31,10 @@ def answer_of(aim: AimBase, question: Question) -> str:
         return binary(value, 2) if value else question.usual
     if question.kind == "volume" and not value:
         return GAP if any(one.value == GAP for one in question.answers) else question.usual
+    if question.kind in {"image", "images"}:
+        return "\n".join(one.path or one.name for one in value)
     if isinstance(value, tuple):
-        return ",".join(value)
+        return ",".join(value) or question.usual
     return str(value)
 
 
@@ -91,6 +93,28 @@ def _number(question: Question, found: Machine, text: str) -> object:
     return int(str(_choice(question, found, text)))
 
 
+def _images(question: Question, _: Machine, text: str) -> object:
+    from inkshelf.core.aims.sticks import known_images
+
+    found = known_images(text)
+    if question.kind == "image" and len(found) > 1:
+        raise PlanError("One image is asked for.", "Choose the aim many for several.")
+    return found
+
+
+def _names(question: Question, _: Machine, text: str) -> object:
+    """Names among the answers, one a line or with commas between; none is "none"."""
+    known = {one.value.lower(): one.value for one in question.answers}
+    words = [one.strip() for one in text.replace("\n", ",").split(",") if one.strip() and one.strip().lower() != "none"]
+    unknown = next((one for one in words if one.lower() not in known), "")
+    if unknown:
+        raise PlanError(
+            f"{question.key} {unknown}: not one of the answers.",
+            near(unknown, known) if known else "There is nothing to choose from.",
+        )
+    return tuple(dict.fromkeys(known[one.lower()] for one in words))
+
+
 READ: dict[str, Callable[[Question, Machine, str], object]] = {
     "choice": _choice,
     "size": _size,
@@ -100,4 +124,7 @@ READ: dict[str, Callable[[Question, Machine, str], object]] = {
     "system": _system,
     "systems": _systems,
     "number": _number,
+    "image": _images,
+    "images": _images,
+    "names": _names,
 }

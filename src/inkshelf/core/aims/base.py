@@ -15,7 +15,7 @@ Piece = tuple[float, float, str]
 """From where to where on a disk, 0 to 1, and how it is drawn: ink, gap, pencil, lost, stick."""
 Picture = tuple[tuple[Piece, ...], tuple[Piece, ...]]
 """A disk before and after."""
-AnswerKind = Literal["choice", "size", "disk", "volume", "volumes", "system", "systems", "number"]
+AnswerKind = Literal["choice", "size", "disk", "volume", "volumes", "system", "systems", "number", "image", "images", "names"]
 
 
 class Answer(Value, frozen=True):
@@ -29,7 +29,8 @@ class Answer(Value, frozen=True):
 class Question(Value, frozen=True):
     """One question of an aim: its words, the answers; ``usual`` with the reason why, on this machine.
 
-    ``kind`` says what an answer is: one of ``answers``; a size (or "comfortable"); a disk's letter; call numbers; profiles of systems; a number.
+    ``kind`` says what an answer is: one of ``answers``; a size (or "comfortable"); a disk's letter; call numbers; profiles of systems; a number;
+    image files, or what is told of them; names among ``answers``.
     ``field``: the field of the aim that holds the answer, ``key`` where it has the same name.
     """
 

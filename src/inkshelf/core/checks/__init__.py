@@ -13,6 +13,7 @@ from inkshelf.core.checks import (
     sharing,
     sizes,
     start,
+    sticks,
     wishes,
 )
 from inkshelf.core.checks.registry import Finding, answer, apply_remedy, findings, know
@@ -35,5 +36,6 @@ __all__ = [
     "sharing",
     "sizes",
     "start",
+    "sticks",
     "wishes",
 ]

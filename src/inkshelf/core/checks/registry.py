@@ -164,9 +164,19 @@ def _disk(found: Machine, letter: str) -> Disk:
         ) from None
 
 
+def _unplugged(job: Job, letter: str) -> Job:
+    """The job without a disk that can be taken out."""
+    disk = _disk(job.found, letter)
+    if not disk.removable:
+        raise PlanError(f"Disk {disk.id} is fixed in its machine.", "Only what can be taken out is unplugged.")
+    left = replace(job.found, disks=tuple(one for one in job.found.disks if one.id != disk.id))
+    return replan(replace(job, found=left, sources=tuple(one for one in job.sources if one.disk != disk.id)))
+
+
 def know(job: Job, field: str, value: str | int | None) -> Job:
     """Return the job with one fact recorded: ``mode``, ``secure_boot``, ``ram_bytes``, a field of the conditions, or what is said of
-    a volume, such as ``used:S1`` (``machine.told``); nothing takes that back. ``failing:A``: a disk reports errors."""
+    a volume, such as ``used:S1`` (``machine.told``); nothing takes that back. ``failing:A``: a disk reports errors; ``unplugged:N``: it
+    is not there any more."""
     found = job.found
     if ":" in field:
         from inkshelf.core.machine.told import tell, yes_or_no
@@ -179,6 +189,8 @@ def know(job: Job, field: str, value: str | int | None) -> Job:
                 )
             )
         said = f"{value}B" if isinstance(value, int) else value or ""
+        if fact == "unplugged":
+            return _unplugged(job, call) if value and yes_or_no(str(value)) else job
         told = tell(found, call, fact, said)
         disks = tuple(assume_loaders(disk) for disk in told.disks)
         return with_found(job, infer_entries(replace(told, disks=disks)))

@@ -5,7 +5,7 @@ Source: the published FAT file system specification 1.03; cluster counts decide 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.counting import entries_in_use
@@ -45,6 +45,7 @@ RECORD = Layout(  # 6
 )
 LONG = Layout("FAT long name", "<", order=(0, "B"), first=(1, "10s"), second=(14, "12s"), third=(28, "4s"))  # 7
 RECORD_BYTES = 32
+MOST = 60_000  # names that are listed: an installer's own tree has fewer
 DELETED, DOT, LONG_NAME, VOLUME, FOLDER = 0xE5, 0x2E, 0x0F, 0x08, 0x10
 SMALL_NAME, SMALL_ENDING = 0x08, 0x10  # written in small letters
 FAT16_FROM, FAT32_FROM = 4_085, 65_525
@@ -208,7 +209,7 @@ def listing(source: ByteSource, fat: FatLayout, depth: int = 6) -> list[FatNode]
     """Return every file and folder down to ``depth``, with paths as boot entries write them (backslashes)."""
     found: list[FatNode] = []
     waiting: list[tuple[str, int | None, int]] = [("", None, depth)]
-    while waiting and len(found) < 5_000:
+    while waiting and len(found) < MOST:
         path, cluster, left = waiting.pop()
         for node in _folder(source, fat, path, cluster):
             found.append(node)
@@ -217,9 +218,27 @@ def listing(source: ByteSource, fat: FatLayout, depth: int = 6) -> list[FatNode]
     return sorted(found, key=lambda one: one.path.lower())
 
 
+def root(source: ByteSource, fat: FatLayout) -> list[FatNode]:
+    """Return what the root folder names, in its own order."""
+    return list(_folder(source, fat, "", None))
+
+
 def _folder(source: ByteSource, fat: FatLayout, path: str, cluster: int | None) -> Iterator[FatNode]:
+    for name, raw in _named(_records(source, fat, cluster)):
+        own = RECORD.of(raw)
+        first = own.cluster_high << 16 | own.cluster_low
+        yield FatNode(f"{path}\\{name}", bool(own.attributes & FOLDER), own.size, first)
+
+
+def named(records: bytes) -> Iterator[str]:
+    """Yield the names that the bytes of a folder bear."""
+    yield from (name for name, _ in _named(records[at : at + RECORD_BYTES] for at in range(0, len(records), RECORD_BYTES)))
+
+
+def _named(records: Iterable[bytes]) -> Iterator[tuple[str, bytes]]:
+    """The records of files and folders, each with its long name where it has one."""
     long: dict[int, str] = {}
-    for raw in _records(source, fat, cluster):
+    for raw in records:
         own = RECORD.of(raw)
         if raw[0] == DELETED:
             long = {}
@@ -230,9 +249,7 @@ def _folder(source: ByteSource, fat: FatLayout, path: str, cluster: int | None) 
         elif own.attributes & VOLUME or raw[0] == DOT:
             long = {}
         else:
-            name = "".join(long[key] for key in sorted(long)) or _short_name(raw)
-            first = own.cluster_high << 16 | own.cluster_low
-            yield FatNode(f"{path}\\{name}", bool(own.attributes & FOLDER), own.size, first)
+            yield "".join(long[key] for key in sorted(long)) or _short_name(raw), raw
             long = {}
 
 

@@ -65,7 +65,8 @@ LISTED_BYTES = 26
 INDEX = Layout("NTFS index", "<", first=(0, "I"), used=(4, "I"))
 INDEX_ENTRY = Layout("NTFS index entry", "<", record=(0, "Q"), length=(8, "H"), key_length=(10, "H"), flags=(12, "H"))
 INDEX_ROOT_AT, INDEX_BLOCK_AT, LAST_ENTRY = 16, 24, 2  # where an index stands in the attribute and in a block; a flag
-NAME_LENGTH_AT, NAME_AT = 64, 66  # in a file name's value
+NAME_LENGTH_AT, NAMESPACE_AT, NAME_AT = 64, 65, 66  # in a file name's value
+SHORT_NAMES = 2  # the namespace of those with eight characters and an ending
 VOLUME_FLAGS = Layout("NTFS volume information", "<", flags=(10, "H"))
 NUMBER = 0xFFFFFFFFFFFF  # a reference holds a record's number in 48 bits, and how often it was used
 DIRTY = 1
@@ -291,6 +292,19 @@ def folder_names(volume: Ntfs, record: int) -> dict[str, int]:
             for first, count in one.runs:
                 names.update(_index_blocks(volume, first, min(count * volume.cluster, CHUNK)))
     return names
+
+
+def long_name(volume: Ntfs, record: int) -> str:
+    """Return the name of a file as it was given, not the short one beside it; empty where it has none."""
+    for one in attributes(volume, record):
+        if one.kind == NAME_ATTR and len(one.value) >= NAME_AT and one.value[NAMESPACE_AT] != SHORT_NAMES:
+            return one.value[NAME_AT : NAME_AT + 2 * one.value[NAME_LENGTH_AT]].decode("utf-16-le", "replace")
+    return ""
+
+
+def data_size(volume: Ntfs, record: int) -> int:
+    """Return the bytes of a file's contents."""
+    return next((one.size for one in attributes(volume, record) if one.kind == DATA and not one.name), 0)
 
 
 def _index_blocks(volume: Ntfs, first: int, length: int) -> dict[str, int]:

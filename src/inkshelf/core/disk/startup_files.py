@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 import uuid
+from collections.abc import Callable, Iterable
+from functools import partial
+from typing import NamedTuple
 
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.contents import BootFile, FileKind
@@ -18,23 +21,35 @@ PATH_IN_DATA = (
 )
 
 
+class Seen(NamedTuple):
+    """A file of a start-up volume: its path as firmware writes it, its size, and how its first bytes are read."""
+
+    path: str
+    size: int
+    read: Callable[[], bytes]
+
+
 def contents(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
     """Return what a FAT volume holds, or ``None`` where it is not one. ``known_guids``: partition GUIDs that NT boot data may name."""
     table = fat.layout(source)
     found = fat.probe(source) if table else None
-    return Contents(found, tuple(_boot_files(source, table, known_guids))) if table and found else None
+    if table is None or found is None:
+        return None
+    nodes = (node for node in fat.listing(source, table) if not node.folder)
+    seen = (Seen(node.path, node.size, partial(fat.read_file, source, table, node)) for node in nodes)
+    return Contents(found, boot_files(seen, known_guids))
 
 
-def _boot_files(source: ByteSource, table: fat.FatLayout, known_guids: tuple[str, ...]) -> list[BootFile]:
-    nodes = [node for node in fat.listing(source, table) if not node.folder]
+def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple[BootFile, ...]:
+    """Return the files that starting depends on, among all that a start-up volume, or an image that is copied to one, holds."""
     kinds: dict[bytes, FileKind] = {}
     found = []
     fallbacks = {exact("paths", key).lower() for key in ("fallback_x64", "fallback_ia32", "fallback_aa64")}
-    for node in sorted(nodes, key=lambda one: one.path.lower() in fallbacks):  # fallbacks last: they are copies of a known one
+    for node in sorted(seen, key=lambda one: one.path.lower() in fallbacks):  # fallbacks last: they are copies of a known one
         kind = _kind(node.path)
         if kind is None:
             continue
-        content = fat.read_file(source, table, node)
+        content = node.read()
         if node.path.lower() in fallbacks:
             kind = kinds.get(content, "loader")
         elif kind != "menu-config":
@@ -49,7 +64,7 @@ def _boot_files(source: ByteSource, table: fat.FatLayout, known_guids: tuple[str
         targets = tuple(one for one in known_guids if named and one and uuid.UUID(one).bytes_le in content)
         targets += _disk_files(content) if named else ()
         found.append(BootFile(node.path, kind, node.size, signed, targets))
-    return sorted(found, key=lambda one: one.path.lower())
+    return tuple(sorted(found, key=lambda one: one.path.lower()))
 
 
 def _disk_files(content: bytes) -> tuple[str, ...]:

@@ -1,15 +1,58 @@
-"""Systems that live in a file: NTFS volumes are looked through for files that are disks, in their root and where boot data names one."""
+"""Files that are disks or discs themselves: on NTFS those that a system lives in, on FAT32 and exFAT the images in their roots."""
 
 from __future__ import annotations
 
-from inkshelf.core.disk import ntfs
+from inkshelf.core.disk import fat, ntfs
 from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import DiskFile, SystemRoot, TableKind, Volume
+from inkshelf.core.machine.state import DiskFile, HeldImage, SystemRoot, TableKind, Volume
+from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 MOST = 16  # files of one volume that are looked into
+
+
+def with_images(source: ByteSource, volumes: tuple[Volume, ...]) -> tuple[Volume, ...]:
+    """Return the volumes of a disk, those of FAT32, exFAT and NTFS with the images that lie in their roots."""
+    kinds = {"fat32": _in_fat, "exfat": _in_exfat, "ntfs": _in_ntfs}
+    found = []
+    for one in volumes:
+        work = kinds.get(one.filesystem.kind) if one.filesystem else None
+        try:
+            listed = work(Slice(source, one.start, one.size)) if work else ()
+        except FormatError:
+            listed = ()  # the probe of the volume says what is wrong with it
+        endings = tuple(exact("media", "image_endings").split())
+        images = (
+            HeldImage(f"/{name}", size) for name, size in listed if name.lower().endswith(endings) and shown(name) == name
+        )
+        found.append(replace(one, images=tuple(images)) if work else one)
+    return tuple(found)
+
+
+def _in_fat(source: Slice) -> tuple[tuple[str, int], ...]:
+    table = fat.layout(source)
+    return tuple((one.path.strip("\\"), one.size) for one in fat.root(source, table) if not one.folder) if table else ()
+
+
+def _in_exfat(source: Slice) -> tuple[tuple[str, int], ...]:
+    from inkshelf.core.disk import exfat, exfat_files
+
+    table = exfat.layout(source)
+    raw = exfat_files.root(source, table) if table else b""
+    return tuple((one.name, one.size) for one in exfat_files.nodes(raw) if not one.folder)
+
+
+def _in_ntfs(source: Slice) -> tuple[tuple[str, int], ...]:
+    """In the order of their records, which are given away in the order in which files come."""
+    volume = ntfs.open_ntfs(source)
+    if volume is None:
+        return ()
+    endings = tuple(exact("media", "image_endings").split())
+    records = sorted({at for name, at in ntfs.root_names(volume).items() if name.endswith(endings)})[:MOST]
+    found = ((ntfs.long_name(volume, at), ntfs.data_size(volume, at)) for at in records)
+    return tuple((name, size) for name, size in found if name)
 
 
 def with_disk_files(source: ByteSource, volumes: tuple[Volume, ...]) -> tuple[Volume, ...]:

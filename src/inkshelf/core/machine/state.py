@@ -29,6 +29,13 @@ class Told(Value, frozen=True):
     value: Line
 
 
+class HeldImage(Value, frozen=True):
+    """An image that lies as an ordinary file in a volume's root; those of a volume stand in the order of their folder, the oldest first."""
+
+    path: Line
+    size: Count
+
+
 class AsRead(Value, frozen=True):
     """What was read of a volume, before a person said more of it."""
 
@@ -40,7 +47,7 @@ class AsRead(Value, frozen=True):
 class Volume(Value, frozen=True):
     """One partition: its place, type and contents. ``call`` is its call number, which never changes.
 
-    ``disk_files``: files in it that are whole disks.
+    ``disk_files``: files in it that are whole disks. ``images``: those of discs and disks that lie in its root.
     ``told``: what a person said of it, which the contents show; ``as_read``: what they were without that.
     """
 
@@ -62,6 +69,7 @@ class Volume(Value, frozen=True):
     told: tuple[Told, ...] = ()
     as_read: AsRead | None = None
     disk_files: tuple[DiskFile, ...] = ()
+    images: tuple[HeldImage, ...] = ()
 
     @property
     def end(self) -> int:
@@ -160,6 +168,21 @@ def _between(start: int, end: int, taken: list[tuple[int, int]], least: int) -> 
         yield Gap(at, end - at)
 
 
+class StickFacts(Value, frozen=True):
+    """What is known of a stick beside its disk. ``port``: where it sits; bytes a second, measured (0: not yet) in large and in small pieces.
+
+    ``slows_after``: bytes after which it became slower when it was measured, to ``slow`` bytes a second (0: it did not). ``real_size``:
+    bytes that it really holds (0: not tried).
+    """
+
+    port: Literal["", "usb2", "usb3"] = ""
+    writes: Count = 0
+    small: Count = 0
+    slows_after: Count = 0
+    slow: Count = 0
+    real_size: Count = 0
+
+
 SECTORS = (512, 1024, 2048, 4096)
 """Logical sectors that disks have, in bytes."""
 
@@ -168,7 +191,7 @@ class Disk(Value, frozen=True):
     """One disk: who it is, its table, its volumes in order of their place.
 
     ``sector`` is what its table was made at; ``shown_sector`` what the disk shows, where that is known to differ. ``failing``: it reports
-    errors of its own.
+    errors of its own. ``stick``: it is one that is prepared here, for a machine.
     """
 
     id: Letter
@@ -184,6 +207,7 @@ class Disk(Value, frozen=True):
     volumes: tuple[Volume, ...] = ()
     shown_sector: Count = 0
     failing: bool | None = None
+    stick: StickFacts | None = None
 
     @property
     def usable_start(self) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime
 
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import FormatError
@@ -14,11 +15,12 @@ LIMIT = 1 << 26  # bytes that are read of one file inside an image
 
 
 class Entry(Value, frozen=True):
-    """One file: ``path`` from the image's root with ``/``; ``extents`` as (first byte, length), in order."""
+    """One file: ``path`` from the image's root with ``/``; ``extents`` as (first byte, length), in order; ``time``: seconds since 1970, UTC (0: not known)."""
 
     path: str
     size: int
     extents: tuple[tuple[int, int], ...]
+    time: int = 0
 
     def read(self, source: ByteSource, limit: int = LIMIT) -> bytes:
         """Return the first ``limit`` bytes of the file."""
@@ -55,3 +57,15 @@ class Counted:
 def by_path(entries: Iterator[Entry] | tuple[Entry, ...]) -> dict[str, Entry]:
     """Return entries by their paths in small letters: media are looked into without regard to case."""
     return {one.path.lower(): one for one in entries}
+
+
+def moment(year: int, rest: bytes, quarters: int = 0) -> int:
+    """Return a time of an image in seconds since 1970, 0 where there is no such time.
+
+    ``rest``: month, day, hour, minute, second, a byte each; ``quarters``: of an hour, east of Greenwich.
+    """
+    try:
+        month, day, hour, minute, second = rest[:5]
+        return max(0, int(datetime(year, month, day, hour, minute, second, tzinfo=UTC).timestamp()) - quarters * 900)
+    except (ValueError, OverflowError):
+        return 0

@@ -3,28 +3,38 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from functools import partial
 from typing import Literal
 
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.probe import pe_signed
 from inkshelf.core.disk.source import ByteSource, Slice
-from inkshelf.core.disk.startup_files import contents
+from inkshelf.core.disk.startup_files import Seen, boot_files, contents
 from inkshelf.core.errors import FormatError, TableError
+from inkshelf.core.machine.read import read_disk
+from inkshelf.core.machine.state import Disk
 from inkshelf.core.media import iso as iso9660
 from inkshelf.core.media import udf as udf_volume
 from inkshelf.core.media.entries import Entry, by_path
 from inkshelf.core.media.packed import Packed, packed
+from inkshelf.core.media.splitting import PART, splits
+from inkshelf.core.media.tops import Top, tops_of
 from inkshelf.core.media.torito import BootImage, catalog
-from inkshelf.core.size import GIB
-from inkshelf.core.texts import shown
-from inkshelf.core.value import Value
+from inkshelf.core.size import GIB, MIB, align_up
+from inkshelf.core.texts import Count, KeyOrNone, Line, shown
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
+from inkshelf.data import table as figures
 
 Kind = Literal["iso", "raw", "packed", "unknown"]
 Width = Literal["x64", "ia32", "aa64"]
+Checked = Literal["", "agrees", "differs"]
+LINE, MOST_OVER = 4000, 64  # of a path, and of files that are too large: what a job holds
+MANY = 32  # more volumes than any image has
 WIDTHS: tuple[Width, ...] = ("x64", "ia32", "aa64")
 FAT32_MOST = 4 * GIB - 1  # the largest file that FAT32 holds
-HEAD, MENU = 4096, 1 << 18
+HEAD, MENU, LOADER = 4096, 1 << 18, 1 << 20
 
 
 class Loader(Value, frozen=True):
@@ -36,40 +46,56 @@ class Loader(Value, frozen=True):
 
 
 class Live(Value, frozen=True):
-    """The live system's kernel and first image, by their paths in the image, and the label that its menu looks for (empty: none)."""
+    """The live system's kernel and first image, by their paths in the image, and the label that its menu looks for (empty: none).
 
-    kernel: str
-    initial: str = ""
-    label: str = ""
+    ``family``: the key of its kind of live system among the exact strings (empty: none that is known). ``edited``: the sizes of its menus
+    once they say that changes are kept, by path in small letters (empty: its family cannot, or is not known).
+    """
+
+    kernel: Line
+    initial: Line = ""
+    label: Line = ""
+    family: KeyOrNone = ""
+    edited: tuple[tuple[Line, Count], ...] = ()
 
 
 class Image(Value, frozen=True):
-    """An image file. Sizes in bytes.
+    """An image file, or one that a person told of. Sizes in bytes.
 
     ``expected``: what its own structures say that it has, where that is more than ``size`` it was cut short. ``table``: what sector 0 and
     the sector behind it are, for a stick that it is written to as it is. ``esp``: first byte and size of the embedded EFI system
     partition. ``largest``: path and size of the largest file; ``over``: all that FAT32 does not hold. ``install``: path, first byte and
-    size of an NT-family install image in it. ``fault``: what could not be read, in words.
+    size of an NT-family install image in it; ``splits``: it can be parted so that FAT32 holds it. ``fault``: what could not be read, in
+    words. ``path``: where the file is (empty: it is not at hand yet). ``told``: a person said all this. ``checked``: what its published
+    sum said. ``tops``: what its top folders take. ``boot_files``: those that starting depends on, where its files are copied.
+    ``as_disk``: what a stick bears that it is written to as it is, its volumes numbered from M1.
     """
 
-    name: str
-    size: int
+    name: Line
+    size: Count
     kind: Kind = "unknown"
-    label: str = ""
-    expected: int = 0
+    label: Line = ""
+    expected: Count = 0
     table: tuple[Literal["mbr", "gpt"], ...] = ()
     boots: tuple[BootImage, ...] = ()
-    esp: tuple[int, int] | None = None
+    esp: tuple[Count, Count] | None = None
     loaders: tuple[Loader, ...] = ()
     udf: bool = False
-    files: int = 0
-    payload: int = 0
-    largest: tuple[str, int] | None = None
-    over: tuple[tuple[str, int], ...] = ()
+    files: Count = 0
+    payload: Count = 0
+    largest: tuple[Line, Count] | None = None
+    over: tuple[tuple[Line, Count], ...] = ()
     live: Live | None = None
-    install: tuple[str, int, int] | None = None
+    install: tuple[Line, Count, Count] | None = None
     packing: Packed | None = None
-    fault: str = ""
+    fault: Line = ""
+    path: Line = ""
+    told: bool = False
+    splits: bool = False
+    checked: Checked = ""
+    tops: tuple[Top, ...] = ()
+    boot_files: tuple[BootFile, ...] = ()
+    as_disk: Disk | None = None
 
     @property
     def hybrid(self) -> bool:
@@ -100,8 +126,34 @@ def read_image(source: ByteSource, name: str) -> Image:
     except (FormatError, UnicodeError, ValueError, OverflowError) as error:
         return Image(name, source.size, "iso", table=table, fault=str(error) or "Its structures make no sense.")
     if iso is None and udf is None:
-        return Image(name, source.size, "raw" if table else "unknown", table=table, expected=_behind_backup(source))
-    return _disc(source, name, table, iso, udf, listed)
+        found = Image(name, source.size, "raw" if table else "unknown", table=table, expected=_behind_backup(source))
+    else:
+        found = _disc(source, name, table, iso, udf, listed)
+    return replace(found, as_disk=_as_disk(source)) if table else found
+
+
+class _Longer(Value, frozen=True):
+    """An image as it lies at the start of a larger stick: zeros behind it."""
+
+    base: ByteSource
+    size: int
+
+    def read(self, offset: int, length: int) -> bytes:
+        length = max(0, min(length, self.size - offset))
+        return self.base.read(offset, length).ljust(length, b"\0")
+
+    def data_ranges(self, start: int, end: int) -> Iterator[tuple[int, int]]:
+        return self.base.data_ranges(start, min(end, self.base.size))
+
+
+def _as_disk(source: ByteSource) -> Disk | None:
+    """What a stick bears that an image was written to: ``None`` where no table can be read then."""
+    try:
+        disk = read_disk(_Longer(source, align_up(source.size, MIB) + MIB), "M", 512)
+    except (FormatError, TableError, UnicodeError, ValueError, OverflowError):
+        return None
+    volumes = tuple(replace(one, call=f"M{at}", role="medium") for at, one in enumerate(disk.volumes, 1))
+    return replace(disk, volumes=volumes) if disk.table.kind != "none" and len(volumes) < MANY else None
 
 
 def _listed(source: ByteSource, iso: iso9660.Iso | None, udf: udf_volume.Udf | None) -> tuple[Entry, ...]:
@@ -136,11 +188,26 @@ def _disc(
         udf=udf is not None,
         files=len(listed),
         payload=sum(one.size for one in listed),
-        largest=max(((one.path, one.size) for one in listed), key=lambda one: one[1], default=None),
-        over=tuple((one.path, one.size) for one in listed if one.size > FAT32_MOST),
-        live=_live(source, known),
+        largest=max(((one.path[-LINE:], one.size) for one in listed), key=lambda one: one[1], default=None),
+        over=tuple((one.path[-LINE:], one.size) for one in listed if one.size > FAT32_MOST)[:MOST_OVER],
+        live=_live(source, listed),
         install=_install(known),
+        splits=_splits(source, listed),
+        tops=tops_of(listed),
+        boot_files=_start_files(source, listed),
     )
+
+
+def _splits(source: ByteSource, listed: tuple[Entry, ...]) -> bool:
+    """Whether the one file that FAT32 does not hold is an install image, and can be parted."""
+    over = [one for one in listed if one.size > FAT32_MOST]
+    names = exact("media", "install_images").split()
+    return len(over) == 1 and over[0].path.lower() in names and splits(source, over[0], PART)
+
+
+def _start_files(source: ByteSource, listed: tuple[Entry, ...]) -> tuple[BootFile, ...]:
+    """Those of its own files that starting depends on, once they lie on a stick."""
+    return boot_files(Seen(one.path.replace("/", "\\"), one.size, partial(one.read, source, LOADER)) for one in listed)
 
 
 def _table(source: ByteSource) -> tuple[Literal["mbr", "gpt"], ...]:
@@ -210,29 +277,59 @@ def _loaders_inside(source: ByteSource, esp: tuple[int, int] | None) -> list[Loa
     return found
 
 
-def _live(source: ByteSource, known: dict[str, Entry]) -> Live | None:
-    """The first kernel that a menu of the image loads, if it is there."""
+def menus_among(listed: tuple[Entry, ...]) -> list[Entry]:
+    """Return the menus of an image, those that are looked at first in front."""
+    known = by_path(listed)
     entries = exact("media", "entry_folder")
-    menus = [one for one in exact("media", "menus").split() if one in known]
-    menus += sorted(one for one in known if one.startswith(entries) and one.endswith(exact("linux", "entry_ending")))
-    kernel = "|".join(exact("media", "kernel_words").split())
-    initial = "|".join(exact("media", "initial_words").split())
-    labels = "|".join(exact("media", "label_words").split())
-    for path in menus:
-        text = known[path].read(source, MENU).decode("utf-8", "replace")
-        for found in re.finditer(
-            rf"^[ \t]*(?:{kernel})[ \t]+(\S+)([^\n]*)((?:\n(?![ \t]*(?:{kernel})[ \t])[^\n]*){{0,4}})",
-            text,
-            re.MULTILINE | re.IGNORECASE,
-        ):
-            inside, options, after = found.groups()
-            if inside.lower() not in known:
-                continue
-            first = re.search(rf"(?:^|\n)[ \t]*(?:{initial})[ \t]+(\S+)|initrd=(\S+)", f"{options}{after}", re.IGNORECASE)
-            label = re.search(rf"\b(?:{labels})[=:]([^\s,\"']+)", f"{options}{after}")
-            named = next((one for one in first.groups() if one), "") if first else ""
-            return Live(shown(inside), shown(named), shown(label.group(1).replace("\\x20", " ")) if label else "")
+    named = [known[one] for one in exact("media", "menus").split() if one in known]
+    ending = exact("linux", "entry_ending")
+    return named + [known[one] for one in sorted(known) if one.startswith(entries) and one.endswith(ending)]
+
+
+def _live(source: ByteSource, listed: tuple[Entry, ...]) -> Live | None:
+    """The first kernel that a menu of the image loads, if it is there."""
+    from inkshelf.core.media.copying import keeping
+
+    known = by_path(listed)
+    texts = {one.path.lower(): one.read(source, MENU) for one in menus_among(listed)}
+    for raw in texts.values():
+        found = _loaded(raw.decode("utf-8", "replace"), known)
+        if found is not None:
+            edited = tuple((path, len(keeping(text, found.family))) for path, text in texts.items() if len(text) < MENU)
+            return replace(found, edited=edited if keeps(found) else ())
     return None
+
+
+def _loaded(text: str, known: dict[str, Entry]) -> Live | None:
+    """The first kernel that a menu loads, and that is there."""
+    kernel, initial, labels = (
+        "|".join(exact("media", key).split()) for key in ("kernel_words", "initial_words", "label_words")
+    )
+    line = rf"^[ \t]*(?:{kernel})[ \t]+(\S+)([^\n]*)((?:\n(?![ \t]*(?:{kernel})[ \t])[^\n]*){{0,4}})"
+    for found in re.finditer(line, text, re.MULTILINE | re.IGNORECASE):
+        inside, options, after = found.groups()
+        if inside.lower() not in known:
+            continue
+        first = re.search(rf"(?:^|\n)[ \t]*(?:{initial})[ \t]+(\S+)|initrd=(\S+)", f"{options}{after}", re.IGNORECASE)
+        label = re.search(rf"\b(?:{labels})[=:]([^\s,\"']+)", f"{options}{after}")
+        named = next((one for one in first.groups() if one), "") if first else ""
+        said = shown(label.group(1).replace("\\x20", " ")) if label else ""
+        return Live(shown(inside), shown(named), said, _family(f"{options}{after}"))
+    return None
+
+
+def _family(options: str) -> str:
+    """Which kind of live system it is, by the option that says so."""
+    words = set(options.split())
+    for key, way in figures("exact_strings")["live_families"].items():
+        if any(one == way["mark"] or one.startswith(f"{way['mark']}=") for one in words):
+            return str(key)
+    return ""
+
+
+def keeps(live: Live | None) -> bool:
+    """Tell whether a live system keeps changes over a restart, once it is told to."""
+    return bool(live and live.family and figures("exact_strings")["live_families"].get(live.family, {}).get("option"))
 
 
 def _install(known: dict[str, Entry]) -> tuple[str, int, int] | None:

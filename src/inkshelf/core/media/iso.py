@@ -7,7 +7,7 @@ from types import SimpleNamespace
 
 from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
-from inkshelf.core.media.entries import SECTOR, Counted, Entry
+from inkshelf.core.media.entries import SECTOR, Counted, Entry, moment
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
 
@@ -38,6 +38,7 @@ RECORD = Layout(
     skipped=(1, "B"),
     block=(2, "I"),
     size=(10, "I"),
+    time=(18, "7s"),
     flags=(25, "B"),
     name_bytes=(32, "B"),
 )
@@ -110,7 +111,7 @@ def entries(source: ByteSource, iso: Iso) -> Iterator[Entry]:
             if own.flags & FOLDER:
                 waiting.append((inner, own.block + own.skipped, own.size, depth + 1))
             else:
-                yield Entry(inner, sum(length for _, length in extents), extents)
+                yield Entry(inner, sum(length for _, length in extents), extents, _time(own.time))
 
 
 def _records(source: ByteSource, iso: Iso, block: int, size: int) -> Iterator[tuple[str, SimpleNamespace, Extents]]:
@@ -133,6 +134,11 @@ def _records(source: ByteSource, iso: Iso, block: int, size: int) -> Iterator[tu
         if not own.flags & MORE:
             begun = []
         at = end
+
+
+def _time(raw: bytes) -> int:
+    """Years since 1900, month, day, hour, minute, second, quarters of an hour from Greenwich (ECMA-119, 9.1.5)."""
+    return moment(1900 + raw[0], raw[1:6], int.from_bytes(raw[6:], signed=True))
 
 
 def _name(source: ByteSource, iso: Iso, raw: bytes, system_use: bytes) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.disk.source import ByteSource
+from inkshelf.core.texts import Count
 from inkshelf.core.value import Value
 
 Packing = Literal["xz", "zst", "gz"]
@@ -19,7 +20,7 @@ class Packed(Value, frozen=True):
     """How a file is packed; ``unpacked``: bytes, ``None`` where the format does not say."""
 
     packing: Packing
-    unpacked: int | None = None
+    unpacked: Count | None = None
 
 
 def packed(source: ByteSource) -> Packed | None:

@@ -7,6 +7,7 @@ from typing import Literal
 
 from inkshelf.core.disk.source import ByteSource, Layout
 from inkshelf.core.media.entries import SECTOR
+from inkshelf.core.texts import Count
 from inkshelf.core.value import Value
 
 Platform = Literal["legacy", "uefi", "other"]
@@ -23,8 +24,8 @@ class BootImage(Value, frozen=True):
     """What the catalog starts: ``at``, first byte in the image; ``size`` by its word, in bytes (0 or 512: all that is there)."""
 
     platform: Platform
-    at: int
-    size: int
+    at: Count
+    size: Count
     bootable: bool
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
-from inkshelf.core.media.entries import SECTOR, Counted, Entry
+from inkshelf.core.media.entries import SECTOR, Counted, Entry, moment
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 
@@ -29,10 +29,20 @@ LOGICAL_VOLUME = Layout(
     map_kind=(440, "B"),
 )
 FILE_SET_DESCRIPTOR = Layout("file set descriptor", "<", root=(404, "I"))
-ENTRY = Layout("file entry", "<", kind=(27, "B"), flags=(34, "H"), size=(56, "Q"), extra=(168, "I"), used=(172, "I"))
-EXTENDED = Layout(
-    "extended file entry", "<", kind=(27, "B"), flags=(34, "H"), size=(56, "Q"), extra=(208, "I"), used=(212, "I")
+ENTRY = Layout(
+    "file entry", "<", kind=(27, "B"), flags=(34, "H"), size=(56, "Q"), time=(84, "12s"), extra=(168, "I"), used=(172, "I")
 )
+EXTENDED = Layout(
+    "extended file entry",
+    "<",
+    kind=(27, "B"),
+    flags=(34, "H"),
+    size=(56, "Q"),
+    time=(92, "12s"),
+    extra=(208, "I"),
+    used=(212, "I"),
+)
+STAMP = Layout("time", "<", zone=(0, "H"), year=(2, "h"), rest=(4, "5s"))  # ECMA-167, 1/7.3
 NAMED = Layout("file identifier", "<", traits=(18, "B"), name_bytes=(19, "B"), at=(24, "I"), use_bytes=(36, "H"))
 
 
@@ -90,9 +100,9 @@ def entries(source: ByteSource, udf: Udf) -> Iterator[Entry]:
     waiting = [("", udf.root, 0)]
     while waiting:
         path, block, depth = waiting.pop()
-        kind, size, extents, inline = _file(source, udf, block)
+        kind, size, extents, inline, time = _file(source, udf, block)
         if kind != FOLDER_TYPE:
-            yield Entry(path, size, extents)
+            yield Entry(path, size, extents, time)
             continue
         counted.folder(block, size, depth)
         for name, at, is_folder in _names(_contents(source, size, extents, inline)):
@@ -101,8 +111,8 @@ def entries(source: ByteSource, udf: Udf) -> Iterator[Entry]:
             if is_folder:
                 waiting.append((inner, at, depth + 1))
             else:
-                _, length, places, _ = _file(source, udf, at)
-                yield Entry(inner, length, places)
+                _, length, places, _, time = _file(source, udf, at)
+                yield Entry(inner, length, places, time)
 
 
 def _contents(source: ByteSource, size: int, extents: tuple[tuple[int, int], ...], inline: bytes) -> bytes:
@@ -111,8 +121,8 @@ def _contents(source: ByteSource, size: int, extents: tuple[tuple[int, int], ...
     return b"".join(exactly(source, at, length, "a folder of the image") for at, length in extents)[:size]
 
 
-def _file(source: ByteSource, udf: Udf, block: int) -> tuple[int, int, tuple[tuple[int, int], ...], bytes]:
-    """A file entry: its type, its size, where its bytes lie, and those that lie in the entry itself."""
+def _file(source: ByteSource, udf: Udf, block: int) -> tuple[int, int, tuple[tuple[int, int], ...], bytes, int]:
+    """A file entry: its type, its size, where its bytes lie, those that lie in the entry itself, and its time."""
     raw = exactly(source, udf.start + block * udf.block_bytes, udf.block_bytes, "file entry")
     plain = _sound(raw, FILE)
     if not plain and not _sound(raw, EXTENDED_FILE):
@@ -125,7 +135,7 @@ def _file(source: ByteSource, udf: Udf, block: int) -> tuple[int, int, tuple[tup
         raise FormatError("UDF: a file entry that cannot be.")
     how = own.flags & 7
     if how == INLINE:
-        return own.kind, own.size, ((udf.start + block * udf.block_bytes + begin, own.size),), area
+        return own.kind, own.size, ((udf.start + block * udf.block_bytes + begin, own.size),), area, _time(own.time)
     if how not in {SHORT, LONG}:
         raise FormatError("UDF: extents of a kind that is not read here.")
     step = 8 if how == SHORT else 16
@@ -134,7 +144,15 @@ def _file(source: ByteSource, udf: Udf, block: int) -> tuple[int, int, tuple[tup
         length = int.from_bytes(area[at : at + 4], "little") & LENGTH
         if length:
             places.append((udf.start + int.from_bytes(area[at + 4 : at + 8], "little") * udf.block_bytes, length))
-    return own.kind, own.size, tuple(places), b""
+    return own.kind, own.size, tuple(places), b"", _time(own.time)
+
+
+def _time(raw: bytes) -> int:
+    """Twelve bits say minutes from Greenwich, where the four above them are 1 (-2047: not said)."""
+    own = STAMP.of(raw)
+    minutes = (own.zone & 0xFFF) - (0x1000 if own.zone & 0x800 else 0)
+    east = minutes // 15 if own.zone >> 12 == 1 and minutes != -2047 else 0
+    return moment(own.year, own.rest, east)
 
 
 def _names(raw: bytes) -> Iterator[tuple[str, int, bool]]:

@@ -7,21 +7,22 @@ from typing import Literal
 
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.media.image import FAT32_MOST, Image, Loader
+from inkshelf.core.media.splitting import PART
 from inkshelf.core.size import MIB, align_up, binary
 from inkshelf.core.value import Value
 from inkshelf.data import table
 
 Key = Literal["raw", "files", "split", "bridge"]
+FILES: Key = "files"
 ORDER: tuple[Key, ...] = ("raw", "files", "split", "bridge")
 SLACK, BRIDGE = 64 * MIB, 64 * MIB
-PART = 3800 * MIB  # of a payload that its own installer joins again: below what FAT32 holds, with room for its head
 
 
 class Way(Value, frozen=True):
     """One way. ``bytes``: what it takes of a stick. ``table`` and ``file_system`` of the stick (empty: as the image has them).
 
     ``starts``: in words, what the firmware finds; ``reason``: what speaks for it. ``fault``: why it does not do for this image on this
-    machine (empty: it does).
+    machine (empty: it does); ``impossible``: it cannot be made at all, whoever wishes it.
     """
 
     key: Key
@@ -32,6 +33,7 @@ class Way(Value, frozen=True):
     starts: str
     reason: str
     fault: str = ""
+    impossible: bool = False
 
 
 def ways(image: Image, machine: Machine) -> tuple[Way, ...]:
@@ -111,6 +113,7 @@ def _raw(image: Image, machine: Machine) -> Way:
         starts,
         "as its maker means it: every byte can be compared. The stick holds nothing else afterwards.",
         _whole(image) or fault,
+        bool(_whole(image)) or image.as_disk is None,
     )
 
 
@@ -127,7 +130,9 @@ def _split(image: Image, machine: Machine) -> Way:
     fault = ""
     if not image.over:
         fault = "no file of it is too large for FAT32: there is nothing to split"
-    elif image.install is None or [path for path, _ in image.over] != [image.install[0]]:
+    elif image.told:
+        fault = "whether its installer joins parts is not known before the image is here"
+    elif image.install is None or [path for path, _ in image.over] != [image.install[0]] or not image.splits:
         fault = f"{image.over[0][0]} is not a payload that its installer joins again"
     parts = f"{-(-image.over[0][1] // PART)} parts" if image.over else "parts"
     reason = "its own installer joins the parts; Secure Boot stays on."
@@ -154,6 +159,7 @@ def _copied(image: Image, machine: Machine, key: Key, title: str, reason: str, f
         f"{starts}, by the entry of the small volume" if bridge else starts,
         reason,
         _whole(image) or _listed(image) or fault or other,
+        bool(_whole(image) or _listed(image) or (fault and key != "bridge")),
     )
 
 

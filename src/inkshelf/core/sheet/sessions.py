@@ -21,23 +21,29 @@ from inkshelf.core.steps.kinds import (
     ApplyEdition,
     Confirm,
     ConvertTable,
+    CopyFiles,
     Create,
     Delete,
+    Eject,
     Enclose,
     FillContainer,
     FillGroup,
     Format,
+    GetImage,
     Grow,
     Install,
+    KeepFile,
     Label,
     MakeDiskFile,
     MakeLogical,
+    MakeMenu,
     Mount,
     Move,
     NameInBootData,
     NewTable,
     Prepare,
     Prove,
+    PutImage,
     PutLoader,
     Regenerate,
     RemoveEntry,
@@ -51,7 +57,11 @@ from inkshelf.core.steps.kinds import (
     Shrink,
     Stage,
     Step,
+    TakeOff,
+    TellApart,
+    TryStart,
     TypeIn,
+    WriteImage,
     WriteStartCode,
 )
 from inkshelf.core.steps.making import WriteFile
@@ -89,13 +99,37 @@ def places(step: object, scene: Scene) -> tuple[str, ...]:
 @places.register(Label)
 @places.register(MakeLogical)
 @places.register(Move)
-@places.register(NewTable)
 @places.register(Renew)
-@places.register(RepairTable)
 @places.register(TypeIn)
-@places.register(WriteFile)
 def _live(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE,)
+
+
+@places.register(CopyFiles)
+@places.register(Eject)
+@places.register(GetImage)
+@places.register(KeepFile)
+@places.register(MakeMenu)
+@places.register(PutImage)
+@places.register(TakeOff)
+@places.register(TellApart)
+@places.register(TryStart)
+@places.register(WriteImage)
+def _at_the_host(step: Step, scene: Scene) -> tuple[str, ...]:
+    """A stick is made on whatever machine it is plugged in."""
+    return ANYWHERE
+
+
+@places.register(NewTable)
+@places.register(RepairTable)
+def _table(step: NewTable | RepairTable, scene: Scene) -> tuple[str, ...]:
+    return ANYWHERE if scene.before.disk(step.disk).stick else (LIVE,)
+
+
+@places.register
+def _write_file(step: WriteFile, scene: Scene) -> tuple[str, ...]:
+    place = scene.after.find(step.call)
+    return ANYWHERE if place and place[0].stick else (LIVE,)
 
 
 @places.register(RemoveEntry)
@@ -132,6 +166,8 @@ def _firmware(step: Step, scene: Scene) -> tuple[str, ...]:
 def _by_whom(step: Create | Format | Stage, scene: Scene) -> tuple[str, ...]:
     """Without a stick the owner's system makes the volume that the installer starts from."""
     place = scene.after.find(step.call)
+    if place is not None and place[0].stick:
+        return ANYWHERE
     medium = place is not None and place[1].role == "medium"
     return _nt_here(scene.before) if medium and by_owner(scene) else (LIVE,)
 

@@ -55,6 +55,10 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
         """Return the call numbers of the volumes into which the bench puts less than a person does: their used space is not compared."""
         return ()
 
+    def spans(self) -> tuple[tuple[str, int, int], ...]:
+        """Return the stretches of a disk that the step writes beside volumes and tables, as (letter, first byte, behind the last)."""
+        return ()
+
     def start_code(self) -> str:
         """Return the letter of the disk into whose first sector the step writes code for the legacy way, or an empty string."""
         return ""

@@ -18,6 +18,16 @@ from inkshelf.core.steps.in_files import NameInBootData as NameInBootData
 from inkshelf.core.steps.making import Format as Format
 from inkshelf.core.steps.making import Install as Install
 from inkshelf.core.steps.making import Regenerate as Regenerate
+from inkshelf.core.steps.media import CopyFiles as CopyFiles
+from inkshelf.core.steps.media import Eject as Eject
+from inkshelf.core.steps.media import GetImage as GetImage
+from inkshelf.core.steps.media import KeepFile as KeepFile
+from inkshelf.core.steps.media import MakeMenu as MakeMenu
+from inkshelf.core.steps.media import PutImage as PutImage
+from inkshelf.core.steps.media import TakeOff as TakeOff
+from inkshelf.core.steps.media import TellApart as TellApart
+from inkshelf.core.steps.media import TryStart as TryStart
+from inkshelf.core.steps.media import WriteImage as WriteImage
 from inkshelf.core.steps.partitions import Create as Create
 from inkshelf.core.steps.partitions import Delete as Delete
 from inkshelf.core.steps.partitions import Retype as Retype

@@ -53,7 +53,7 @@ class Format(StepBase, frozen=True, tag="format"):
             raise StepError(f"“{self.label}”: {fault}.", f"Choose a label that {title(self.filesystem)} takes.")
         made = fresh(self.filesystem, volume.start, volume.size, self.label, self.uuid, disk.sector)
         return machine.with_volume(
-            self.call, lambda one: replace(one, filesystem=made, boot_files=(), holds=None, disk_files=())
+            self.call, lambda one: replace(one, filesystem=made, boot_files=(), holds=None, disk_files=(), images=())
         )
 
 

@@ -54,7 +54,8 @@ def _probe(source: ByteSource, known_guids: tuple[str, ...]) -> Contents | None:
 
 def _make(make: Make) -> tuple[str, ...]:
     return (
-        f"mkfs.exfat -c {cluster(make.size)}{make.option('-L')} {make.node}  # its utility draws the serial itself: note it on the sheet",
+        f"mkfs.exfat -c {cluster(make.size)}{make.option('-L')} {make.node}",
+        f"exfatlabel -i {make.node} 0x{make.uuid.replace('-', '')}",
     )
 
 
@@ -73,7 +74,7 @@ KIND = Kind(
     fresh=_fresh,
     identity=fat_serial,
     make_lines=_make,
-    make_tools=("mkfs.exfat",),
+    make_tools=("mkfs.exfat", "exfatlabel"),
     label_lines=_label,
     renewable=True,
 )

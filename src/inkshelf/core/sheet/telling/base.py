@@ -15,7 +15,7 @@ class Words(Value, frozen=True):
     typed as root on a live system, line by line; ``scripted``: a script may run them. ``paste``: lines for a file, ``into`` which.
     ``look``: what is seen. ``caution`` stands in red, ``risk`` is what a cut in its middle does, ``back`` how it is taken back,
     ``back_lines`` what is typed for that.
-    ``minutes`` without a margin for people.
+    ``minutes`` without a margin for people. ``where``: the commands are typed.
     """
 
     stage: str
@@ -32,6 +32,7 @@ class Words(Value, frozen=True):
     into: str = ""
     minutes: float = 1.0
     about: tuple[str, ...] = ()
+    where: str = "on a live system"
 
     @property
     def exact(self) -> tuple[tuple[str, str], ...]:
@@ -57,4 +58,11 @@ def words(step: object, scene: Scene) -> Words:
     """Return the row's text for a step, with the volumes it speaks of named as a person finds them."""
     made = told(step, scene)
     calls = [str(getattr(step, name)) for name in ("call", "boot", "esp", "host") if getattr(step, name, "")]
-    return replace(made, about=tuple(scene.who(call) for call in dict.fromkeys(calls) if scene.at(call)))
+    about = tuple(scene.who(call) for call in dict.fromkeys(calls) if scene.at(call))
+    letter = str(getattr(step, "disk", ""))
+    disks = [
+        *(place[0] for call in calls if (place := scene.at(call))),
+        *(one for one in scene.before.disks if one.id == letter),
+    ]
+    at_host = any(one.stick for one in disks)
+    return replace(made, about=about, where="on the machine that makes the stick" if at_host else made.where)

@@ -123,7 +123,7 @@ def _create(step: Create, scene: Scene) -> Words:
     )
     if step.role == "medium" and by_owner(scene):
         return _created_by_owner(step, scene, values)
-    mounted = MOUNTED.get(type_key(step.type_id))
+    mounted = MOUNTED.get(type_key(step.type_id)) if not disk.stick else None
     return Words(
         "Partitions",
         f"Make {step.call}, {WORDS[step.role]}" + (f", for {mounted}" if mounted else ""),

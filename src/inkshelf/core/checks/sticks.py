@@ -1,0 +1,180 @@
+"""Findings about sticks and images: told apart, whole, fast enough, started here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkshelf.core.aims.menus_on_sticks import starts_from_file
+from inkshelf.core.aims.sticks import StickAim, fat_label
+from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Remedy, Show, check
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.media.alike import alike
+from inkshelf.core.plan.job import found_by
+from inkshelf.core.plan.reading import Reading
+from inkshelf.core.size import both, decimal
+from inkshelf.core.steps.kinds import CopyFiles, Format, PutImage
+from inkshelf.data import table
+
+
+def _aims(reading: Reading) -> Iterator[tuple[StickAim, Machine]]:
+    for aim in reading.job.aims:
+        if isinstance(aim, StickAim):
+            yield aim, found_by(reading.job, aim.id)
+
+
+def _sticks(reading: Reading) -> Iterator[tuple[StickAim, Disk]]:
+    """Every stick that an aim makes, once."""
+    seen: set[str] = set()
+    for aim, found in _aims(reading):
+        for disk in found.disks:
+            if disk.id in aim.letters() and disk.id not in seen:
+                seen.add(disk.id)
+                yield aim, disk
+
+
+@check
+def two_look_alike(reading: Reading) -> Iterator[Finding]:
+    """A stick that is written, and another one that nobody tells from it by size and model."""
+    targets = {disk.id for _, disk in _sticks(reading)}
+    for one, other in alike(reading.plan.found.disks):
+        if not targets & {one.id, other.id}:
+            continue
+        outside = [two for two in (one, other) if two.id not in targets] or [other]
+        remedies: list[Remedy] = [
+            Know(f"unplugged:{two.id}", True, f"{two.id} is unplugged") for two in outside if two.removable
+        ]
+        serials = " and ".join(f"{two.id} is {two.serial or 'not known'}" for two in (one, other))
+        yield Finding(
+            f"stick.alike.{one.id}.{other.id}",
+            "stop",
+            f"Disks {one.id} and {other.id} look alike",
+            f"Same size and model. Serials: {serials}. Unplug the others; list again, choose by serial, list again.",
+            (),
+            tuple(remedies) or (Show("aim", "Choose another stick"),),
+        )
+
+
+@check
+def a_stick_lies(reading: Reading) -> Iterator[Finding]:
+    """A stick that says that it is larger than it is."""
+    for disk in reading.plan.found.disks:
+        if disk.stick and 0 < disk.stick.real_size < disk.size:
+            yield Finding(
+                f"stick.lies.{disk.id}",
+                "stop",
+                f"Stick {disk.id} holds less than it says",
+                f"It says {decimal(disk.size)}, and holds {decimal(disk.stick.real_size)}: what is written beyond that is lost without a word. Throw it away.",
+                (),
+                (Know(f"unplugged:{disk.id}", True, f"{disk.id} is unplugged"),),
+            )
+
+
+@check
+def without_a_sum(reading: Reading) -> Iterator[Finding]:
+    """Images of which nobody compared a sum."""
+    names = [one.name for aim, _ in _aims(reading) for one in aim.images if one.checked == ""]
+    if names:
+        few = ", ".join(dict.fromkeys(names[:3])) + (f" and {len(names) - 3} more" if names[3:] else "")
+        yield Finding(
+            "stick.unverified",
+            "warn",
+            "Not verified yet" if len(names) > 1 else f"{names[0]} is not verified yet",
+            f"No published sum was held against {few}. Ask the maker's own site for one.",
+            (),
+            (Show("media", "Look at the images"),),
+        )
+
+
+@check
+def would_not_start(reading: Reading) -> Iterator[Finding]:
+    """A way that was taken although this machine would not start it."""
+    for aim, found in _aims(reading):
+        why = aim.overruled(found)
+        if why and reading.job.steps:
+            remedy = (
+                ChangeAim("way", "auto", "As it fits", aim.id) if aim.kind == "stick" else Show("aim", "Choose another way")
+            )
+            yield Finding(
+                f"stick.refused.{aim.disk}",
+                "warn",
+                f"This machine would not start stick {aim.disk}",
+                f"{aim.images[0].name}: {why}. It is made all the same, for another machine.",
+                (),
+                (remedy,),
+            )
+
+
+@check
+def left_out(reading: Reading) -> Iterator[Finding]:
+    """Images of the pile that are on no stick."""
+    for aim, found in _aims(reading):
+        for name, why in aim.left_out(found).items() if reading.job.steps else ():
+            if why != "it was left out":
+                yield Finding(
+                    f"stick.left.{name}",
+                    "note",
+                    f"{name} is left out",
+                    f"Best use of the room: {why}.",
+                    (),
+                    (Show("media", "Look at the sticks"),),
+                )
+
+
+@check
+def menu_starts_it_not(reading: Reading) -> Iterator[Finding]:
+    """Images on a stick with many that its menu does not start."""
+    for step in reading.job.steps:
+        if isinstance(step, PutImage) and not step.image.told and (why := starts_from_file(step.image)):
+            yield Finding(
+                f"stick.unstarted.{step.image.name}",
+                "warn",
+                f"{step.image.name} does not start from the menu",
+                f"It lies there as a file: {why}.",
+                (step.call,),
+                (Show("aim", "Give it a stick of its own"),),
+            )
+
+
+@check
+def label_is_looked_for(reading: Reading) -> Iterator[Finding]:
+    """A menu that looks for a label which the file system of the stick does not bear."""
+    labels = {step.call: step.label for step in reading.job.steps if isinstance(step, Format) and step.filesystem == "fat32"}
+    for step in reading.job.steps:
+        sought = step.image.live.label if isinstance(step, CopyFiles) and step.image.live else ""
+        if isinstance(step, CopyFiles) and sought and step.call in labels and labels[step.call] != sought:
+            if step.tops is not None:
+                continue  # of a stick in two parts the large volume bears it
+            yield Finding(
+                f"stick.label.{step.call}",
+                "warn",
+                f"The menu of {step.image.name} looks for another label",
+                f"It looks for “{sought}”; FAT32 bears “{fat_label(sought, labels[step.call])}”. Change it in the menu's lines on the stick, or write the image as it is.",
+                (step.call,),
+                (Show("aim", "Choose another way"),),
+            )
+
+
+@check
+def too_slow(reading: Reading) -> Iterator[Finding]:
+    """A stick that is too slow for what is to live on it, or of which nobody knows."""
+    least = int(table("defaults")["stick_speed"]["keeping_small"])
+    for aim, disk in _sticks(reading):
+        small = disk.stick.small if disk.stick else 0
+        if aim.kind == "keep" and 0 < small < least:
+            yield Finding(
+                f"stick.slow.{disk.id}",
+                "warn",
+                f"Stick {disk.id} is slow for a system that keeps changes",
+                f"It writes {decimal(small)} a second in small pieces; below {decimal(least)} the live system stands still while it does.",
+                (),
+                (Show("aim", "Choose a live stick, or a faster one"),),
+            )
+        elif disk.stick and disk.stick.slow:
+            yield Finding(
+                f"stick.slows.{disk.id}",
+                "note",
+                f"Stick {disk.id} becomes slower",
+                f"After {both(disk.stick.slows_after)} in one go it writes {decimal(disk.stick.slow)} a second: that is in the times.",
+                (),
+                (Show("sheet", "Look at the times"),),
+            )

@@ -1,0 +1,65 @@
+"""What the top folders of an image take when their files are copied: by it a stick is sized, and a two-part stick is parted. Sizes in bytes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from inkshelf.core.errors import PlanError
+from inkshelf.core.media.entries import Entry
+from inkshelf.core.texts import Count, Line
+from inkshelf.core.value import Value
+
+CLUSTERS = tuple(512 << at for at in range(9))  # 512 bytes to 128 KiB
+MOST = 200  # top folders; what is beyond them counts as one
+
+
+class Top(Value, frozen=True):
+    """A folder in the image's root with all in it, or (empty name) the files in the root itself. ``rounded``: its bytes in whole clusters, by ``CLUSTERS``."""
+
+    name: Line
+    files: Count
+    folders: Count
+    payload: Count
+    largest: Count
+    rounded: tuple[Count, ...]
+
+    def takes(self, cluster: int) -> int:
+        """Return the bytes that its files and folders take at a cluster of so many bytes."""
+        if cluster not in CLUSTERS or len(self.rounded) != len(CLUSTERS):
+            raise PlanError(f"Nothing is known of clusters of {cluster} bytes.", "Look into the image again.")
+        return self.rounded[CLUSTERS.index(cluster)] + self.folders * cluster
+
+
+def top_of(path: str) -> str:
+    """Return the folder in the root that a path lies in, in small letters; empty for a file in the root."""
+    parts = path.lower().strip("/").split("/")
+    return parts[0] if len(parts) > 1 else ""
+
+
+def top_told(size: int, largest: int) -> Top:
+    """Return what an image takes that is only told of: as one file."""
+    return Top("", 1, 0, size, largest, tuple(-(-size // cluster) * cluster for cluster in CLUSTERS))
+
+
+def tops_of(listed: Iterable[Entry]) -> tuple[Top, ...]:
+    """Return the top folders of an image, by name."""
+    held: dict[str, list[Entry]] = {}
+    for one in listed:
+        name = top_of(one.path)
+        held.setdefault(name if name in held or len(held) < MOST else "", []).append(one)
+    return tuple(_top(name, files) for name, files in sorted(held.items()))
+
+
+def _top(name: str, files: list[Entry]) -> Top:
+    folders = {one.path.lower().rsplit("/", 1)[0] for one in files}
+    for folder in tuple(folders):
+        parts = folder.split("/")
+        folders |= {"/".join(parts[:end]) for end in range(2, len(parts))}
+    return Top(
+        name,
+        len(files),
+        len(folders - {""}),
+        sum(one.size for one in files),
+        max(one.size for one in files),
+        tuple(sum(-(-one.size // cluster) * cluster for one in files) for cluster in CLUSTERS),
+    )
