@@ -36,7 +36,7 @@ def test_a_demo_job_can_be_carried_out_and_every_disk_is_known(one: Demo, folder
     lost = {f"people.lost.{call}" for call in reading.ledger.lost}
     assert stops <= {"people.backup", *lost}, "what the plan does not show stops nobody"
     now = {one.system: one.starts for one in reading.after if one.mishap == "none"}
-    assert now
+    assert now or one.key == "sticks", "sticks hold no system"
     assert all(now.values())
     assert len(sheet(reading).rows) == len(job.steps)
     assert first_day(folder, one.key) == job, "built once"

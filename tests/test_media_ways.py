@@ -28,8 +28,9 @@ HYBRID = Image(
     "h", 3 * GIB, "iso", "L", 3 * GIB, ("mbr", "gpt"), (BIOS,), (4096, 4 << 20), (FILE, INSIDE), files=9, payload=3 * GIB
 )
 DISC = replace(HYBRID, table=(), esp=None, loaders=(FILE,))
-INSTALLER = replace(DISC, payload=6 * GIB, over=(PAYLOAD,), install=(PAYLOAD[0], 4096, PAYLOAD[1]))
-ODD = replace(INSTALLER, over=(("/live/big", 5 * GIB),), install=None)
+INSTALLER = replace(DISC, payload=6 * GIB, over=(PAYLOAD,), install=(PAYLOAD[0], 4096, PAYLOAD[1]), splits=True)
+ODD = replace(INSTALLER, over=(("/live/big", 5 * GIB),), install=None, splits=False)
+SOLID = replace(INSTALLER, splits=False)
 
 
 def machine(mode: str = "uefi", secure: str = "off", bits: int | None = 64) -> Machine:
@@ -51,6 +52,8 @@ def unsigned(image: Image) -> Image:
         (INSTALLER, machine(), "split"),
         (INSTALLER, machine(secure="on"), "split"),
         (ODD, machine(), "bridge"),
+        (SOLID, machine(), "bridge"),
+        (SOLID, machine(secure="on"), None),
         (ODD, machine(secure="on"), None),
         (unsigned(HYBRID), machine(secure="on"), None),
         (unsigned(HYBRID), machine(), "raw"),

@@ -135,7 +135,7 @@ def test_every_step_of_the_script_stands_on_the_sheet(job: Job) -> None:
     ("kind", "lines"),
     [
         ("ntfs", ["mkfs.ntfs -Q -q -s 512", "ntfslabel --new-serial="]),
-        ("exfat", ["mkfs.exfat -c 32768", "draws the serial itself"]),
+        ("exfat", ["mkfs.exfat -c 32768", "exfatlabel -i "]),
         ("xfs", ["mkfs.xfs -q -m uuid="]),
         ("f2fs", ["mkfs.f2fs -q -w 512 -U"]),
         ("luks", ["cryptsetup luksFormat --type luks2 --uuid", "passphrase"]),

@@ -111,6 +111,13 @@ def removal(folder: Path) -> Job:
     return wanting(job, ("remove", {"system": "S1", "room": "grow"}))
 
 
+def bag_of_sticks(folder: Path) -> Job:
+    """Sticks and images: many on one, a set of installers on another."""
+    from inkshelf.bench import stick_recipes
+
+    return stick_recipes.bag_of_sticks(folder)
+
+
 def _job(images: list[Path], labels: tuple[Label, ...], title: str, owner: str, mode: str, ram: int) -> Job:
     known = Conditions(mains=True, backup="made", encrypted=False)
     job = take_in(

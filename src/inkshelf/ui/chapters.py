@@ -56,6 +56,27 @@ def _aim_hint(desk: Desk) -> Hint:
     return ("cannot be", True) if desk.job.plan_fault else (f"{count} aims" if count > 1 else "settled", False)
 
 
+def _media(window: Window) -> Page:
+    from inkshelf.ui.media.chapter import MediaChapter
+
+    return MediaChapter(window.desk, window.run, window.files.media.look_at)
+
+
+def _media_hint(desk: Desk) -> Hint:
+    from inkshelf.core.aims.sticks import StickAim
+
+    aims = [one for one in desk.job.aims if isinstance(one, StickAim)]
+    if not aims:
+        return "", False
+    whole = sum(len(one.images) for one in aims)
+    if desk.job.plan_fault or not desk.job.steps:
+        return "open", True
+    from inkshelf.core.sheet.media import media
+
+    on = sum(one.fits for plan in media(desk.reading) for one in plan.images)
+    return (f"{on} of {whole} fit" if on < whole else f"{whole} image{'s' if whole > 1 else ''}"), False
+
+
 def _shelf(window: Window) -> Page:
     from inkshelf.ui.shelf.chapter import ShelfChapter
 
@@ -95,6 +116,7 @@ def _sheet_hint(desk: Desk) -> Hint:
 CHAPTERS = (
     Chapter("intake", "Intake", _intake, _intake_hint),
     Chapter("aim", "Aim", _aim, _aim_hint),
+    Chapter("media", "Media", _media, _media_hint),
     Chapter("shelf", "Shelf", _shelf, _shelf_hint),
     Chapter("start", "Start", _start, _start_hint),
     Chapter("sheet", "Sheet", _sheet, _sheet_hint),

@@ -39,12 +39,13 @@ def demo_job(folder: Path) -> Job:
 
 
 class Demo(Value, frozen=True):
-    """A demo job: ``recipe`` is the name of what makes it, in ``bench.recipes``; empty for the first one, which is made here."""
+    """A demo job: ``recipe`` is the name of what makes it, in ``bench.recipes``; empty for the first one, which is made here; ``chapter``: where it opens."""
 
     key: str
     title: str
     words: str
     recipe: str = ""
+    chapter: str = "shelf"
 
 
 DEMOS = (
@@ -53,6 +54,7 @@ DEMOS = (
     Demo("no-stick", "No stick", "the installer starts from the disk itself and is given back", "no_stick"),
     Demo("travelling", "On the road", "a system that travels on an external disk", "travelling"),
     Demo("removal", "Take one away", "a crowded MBR disk: the old system goes, the other takes its room", "removal"),
+    Demo("sticks", "A bag of sticks", "six images on one stick, a set of installers on another", "bag_of_sticks", "media"),
 )
 
 
@@ -88,7 +90,7 @@ def first_day(folder: Path, key: str = "demo") -> Job:
 def show_demo(desk: Desk, job: Job, folder: Path, key: str = "demo") -> None:
     """Open a demo job; what is changed is saved beside it."""
     desk.replace_job(job, folder / f"{key}.job.json")
-    desk.show("shelf")
+    desk.show(demo_of(key).chapter)
 
 
 def open_demo(desk: Desk, folder: Path) -> None:

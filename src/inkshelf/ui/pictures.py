@@ -64,6 +64,8 @@ class Pictures:
     def chapters(self) -> None:
         """Every chapter of the demo job, the sheet on paper, the other theme."""
         for key in KEYS:
+            if key == "media":
+                continue  # of the job with sticks
             self.window.desk.show(key)
             if key == "start":
                 self.window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
@@ -99,6 +101,12 @@ class Pictures:
         settle(1.5)
         self.take("ways-out")
 
+    def sticks(self, demo: Path) -> None:
+        """What goes on which stick."""
+        self.window.desk.replace_job(first_day(demo, "sticks"), None)
+        self.window.desk.show("media")
+        self.take("media")
+
     def inking(self, demo: Path) -> None:
         """Half-way through inking, and its end."""
         desk = self.window.desk
@@ -127,6 +135,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     pictures.chapters()
     pictures.closer()
     pictures.two_disks(demo)
+    pictures.sticks(demo)
     pictures.inking(demo)
     window.close()
     return pictures.made

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.menus_on_sticks import chained
-from inkshelf.core.aims.sticks import StickAim, fat_label, images_question, laid, need, stick_question, the_stick_of
+from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label, images_question, laid, need, stick_question, the_stick_of
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.media.image import FAT32_MOST, Image
@@ -56,7 +56,7 @@ class InstallerSet(StickAim, frozen=True, tag="installer-set"):
 
     def left_out(self, found: Machine) -> dict[str, str]:
         """Return which images are not put on the stick, and why."""
-        asked = {one.name: "it was left out" for one in self.images if one.name in self.leave}
+        asked = {one.name: LEFT_OUT for one in self.images if one.name in self.leave}
         return asked | (dict(self.packed(found).left) if self._wanted() else {})
 
     def next_room(self, found: Machine) -> dict[str, tuple[int, int]]:

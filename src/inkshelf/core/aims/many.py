@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.menus_on_sticks import Shown, menu
 from inkshelf.core.aims.sticks import (
+    LEFT_OUT,
     StickAim,
     after,
     before,
@@ -138,7 +139,7 @@ class ManyImages(StickAim, frozen=True, tag="many"):
 
     def left_out(self, found: Machine) -> dict[str, str]:
         """Return which images are not put on any stick, and why."""
-        asked = {one.name: "it was left out" for one in self.images if one.name in self.leave}
+        asked = {one.name: LEFT_OUT for one in self.images if one.name in self.leave}
         return asked | (dict(self.packed(found).packing.left) if self._wanted() else {})
 
     def next_room(self, found: Machine) -> dict[str, tuple[int, int]]:

@@ -21,6 +21,7 @@ from inkshelf.data import exact
 
 MENU_FOLDER = "\\EFI\\BOOT\\"
 FAT_BY_LBA = "0x0C"  # on an MBR, the type of a FAT32 that firmware and systems look into
+LEFT_OUT = "it was left out"  # by a person
 Look = Callable[[str], Image]
 _looks: list[Look] = []
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import combinations
 
+from inkshelf.core.aims.sticks import StickAim
 from inkshelf.core.checks.registry import ByHand, Finding, Show, check
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.state import Disk
+from inkshelf.core.media.alike import alike
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, apart, binary
 from inkshelf.core.steps.kinds import RepairTable
@@ -185,8 +187,9 @@ def contradicting(reading: Reading) -> Iterator[Finding]:
 @check
 def lookalikes(reading: Reading) -> Iterator[Finding]:
     """Two disks that a person could take for each other."""
-    for one, other in combinations(reading.plan.found.disks, 2):
-        if abs(one.size - other.size) * 100 < one.size and one.model == other.model:
+    sticks = {letter for aim in reading.job.aims if isinstance(aim, StickAim) for letter in aim.letters()}
+    for one, other in alike(reading.plan.found.disks):
+        if not sticks & {one.id, other.id}:  # of a stick that is written it is a stop
             sizes = "Same size" if one.size == other.size else f"Sizes of {' and '.join(apart(one.size, other.size))}"
             models = "the same model" if one.model else "neither model is known"
             yield Finding(

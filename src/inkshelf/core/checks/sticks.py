@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.aims.menus_on_sticks import starts_from_file
-from inkshelf.core.aims.sticks import StickAim, fat_label
+from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Remedy, Show, check
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.media.alike import alike
@@ -41,14 +41,14 @@ def two_look_alike(reading: Reading) -> Iterator[Finding]:
             continue
         outside = [two for two in (one, other) if two.id not in targets] or [other]
         remedies: list[Remedy] = [
-            Know(f"unplugged:{two.id}", True, f"{two.id} is unplugged") for two in outside if two.removable
+            Know(f"unplugged:{two.id}", "yes", f"{two.id} is unplugged") for two in outside if two.removable
         ]
         serials = " and ".join(f"{two.id} is {two.serial or 'not known'}" for two in (one, other))
         yield Finding(
             f"stick.alike.{one.id}.{other.id}",
             "stop",
             f"Disks {one.id} and {other.id} look alike",
-            f"Same size and model. Serials: {serials}. Unplug the others; list again, choose by serial, list again.",
+            f"About one size, one model. Serials: {serials}. Unplug the others; list again, choose by serial, list again.",
             (),
             tuple(remedies) or (Show("aim", "Choose another stick"),),
         )
@@ -65,7 +65,7 @@ def a_stick_lies(reading: Reading) -> Iterator[Finding]:
                 f"Stick {disk.id} holds less than it says",
                 f"It says {decimal(disk.size)}, and holds {decimal(disk.stick.real_size)}: what is written beyond that is lost without a word. Throw it away.",
                 (),
-                (Know(f"unplugged:{disk.id}", True, f"{disk.id} is unplugged"),),
+                (Know(f"unplugged:{disk.id}", "yes", f"{disk.id} is unplugged"),),
             )
 
 
@@ -109,7 +109,7 @@ def left_out(reading: Reading) -> Iterator[Finding]:
     """Images of the pile that are on no stick."""
     for aim, found in _aims(reading):
         for name, why in aim.left_out(found).items() if reading.job.steps else ():
-            if why != "it was left out":
+            if why != LEFT_OUT:
                 yield Finding(
                     f"stick.left.{name}",
                     "note",
@@ -123,16 +123,19 @@ def left_out(reading: Reading) -> Iterator[Finding]:
 @check
 def menu_starts_it_not(reading: Reading) -> Iterator[Finding]:
     """Images on a stick with many that its menu does not start."""
-    for step in reading.job.steps:
-        if isinstance(step, PutImage) and not step.image.told and (why := starts_from_file(step.image)):
-            yield Finding(
-                f"stick.unstarted.{step.image.name}",
-                "warn",
-                f"{step.image.name} does not start from the menu",
-                f"It lies there as a file: {why}.",
-                (step.call,),
-                (Show("aim", "Give it a stick of its own"),),
-            )
+    put = [step for step in reading.job.steps if isinstance(step, PutImage) and not step.image.told]
+    lying = [(step, why) for step in put if (why := starts_from_file(step.image))]
+    if lying:
+        names = ", ".join(step.image.name for step, _ in lying[:3]) + (f" and {len(lying) - 3} more" if lying[3:] else "")
+        reasons = "; ".join(dict.fromkeys(why for _, why in lying))
+        yield Finding(
+            "stick.unstarted",
+            "warn",
+            f"{'Images do' if lying[1:] else f'{names} does'} not start from the menu",
+            f"{f'{names} lie' if lying[1:] else 'It lies'} there as files: {reasons}.",
+            tuple(dict.fromkeys(step.call for step, _ in lying)),
+            (Show("aim", "Give it a stick of its own"),),
+        )
 
 
 @check

@@ -15,6 +15,7 @@ from inkshelf.core.errors import InkshelfError, PlanError
 from inkshelf.core.machine.state import FileSystem, Machine, Volume
 from inkshelf.core.plan.job import Job, changed_aim, found_by
 from inkshelf.core.plan.reading import Reading, read
+from inkshelf.core.sheet.media import on_sticks
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.sheet.telling.people import free_of
 from inkshelf.core.sheet.ways_out import ways_out
@@ -71,12 +72,12 @@ def worked_out(job: Job) -> Iterator[Candidate]:
         return
     here = read(job)
     yield Candidate(HERE, "as it is planned", job, figures(here))
-    lost = set(here.ledger.lost)
+    lost, carried = set(here.ledger.lost), on_sticks(here)
     for key, words, other in _others(job):
         if other.plan_fault or not other.steps:
             continue
         reading = read(other)
-        if set(reading.ledger.lost) <= lost:  # a way in which somebody loses more is none
+        if set(reading.ledger.lost) <= lost and on_sticks(reading) >= carried:  # a way in which somebody loses more is none
             yield Candidate(key, words, other, figures(reading))
 
 

@@ -13,7 +13,7 @@ from inkshelf.core.media.times import passes
 from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.steps.kinds import CopyFiles, Eject, KeepFile, PutImage, Step, WriteImage
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 
@@ -21,6 +21,7 @@ class OnStick(Value, frozen=True):
     """One image of the pile. ``volume``: the call number of where it lies (empty: nowhere), ``path`` as which file; ``why``: it does not.
 
     ``bytes``: what of it is carried; ``starts``: whether the stick's menu starts it, empty: it does, else why not.
+    ``instead``: of one that is on no stick, the smallest one on the stick in whose place it would fit (empty: there is none).
     """
 
     name: str
@@ -33,6 +34,7 @@ class OnStick(Value, frozen=True):
     checked: str
     told: bool
     starts: str
+    instead: str = ""
 
 
 class Start(Value, frozen=True):
@@ -71,6 +73,11 @@ def media(reading: Reading) -> tuple[StickPlan, ...]:
     return tuple(found)
 
 
+def on_sticks(reading: Reading) -> frozenset[str]:
+    """Return the names of the images that lie on a stick once the plan is done."""
+    return frozenset(one.name for plan in media(reading) for one in plan.images if one.fits)
+
+
 def _of_aim(aim: StickAim, steps: tuple[Step, ...], before: Machine, reading: Reading) -> Iterator[StickPlan]:
     left = aim.left_out(before) if steps else {}
     rooms = aim.next_room(before) if steps else {}
@@ -83,6 +90,7 @@ def _of_aim(aim: StickAim, steps: tuple[Step, ...], before: Machine, reading: Re
         carried = sum(one.bytes for one in images if one.fits) + sum(one.size for one in own if isinstance(one, KeepFile))
         taken = passes(disk, carried)
         free, following = rooms.get(letter, _free(disk, own))
+        images = tuple(_with_place(one, images, free) for one in images)
         yield StickPlan(
             letter,
             disk.identity(),
@@ -116,6 +124,12 @@ def _images(aim: StickAim, steps: tuple[Step, ...], left: dict[str, str], *, fir
             yield OnStick(
                 image.name, image.size, 0, "", "", fits=False, why=why, checked=image.checked, told=image.told, starts=""
             )
+
+
+def _with_place(one: OnStick, images: tuple[OnStick, ...], free: int) -> OnStick:
+    """An image that is left out, with the one that could make room for it."""
+    enough = [other for other in images if other.fits and not one.fits and other.bytes + free >= one.size]
+    return replace(one, instead=min(enough, key=lambda other: other.bytes).name) if enough else one
 
 
 def _put(image: Image, steps: list[CopyFiles | PutImage | WriteImage]) -> OnStick:

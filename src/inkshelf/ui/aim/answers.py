@@ -23,11 +23,11 @@ LIST_WIDTH = 240  # pixels
 
 
 class Questions(QWidget):
-    """Rows of questions. ``say`` is told of an answer; nothing is decided here."""
+    """Rows of questions. ``say`` is told of an answer; ``show`` opens a chapter; nothing is decided here."""
 
-    def __init__(self, say: Say) -> None:
+    def __init__(self, say: Say, show: Callable[[str], object] = lambda _: None) -> None:
         super().__init__()
-        self._say = say
+        self._say, self._open = say, show
         self._all = False
         self._last: object = None
         self.rows: dict[str, QWidget] = {}
@@ -89,8 +89,9 @@ class Questions(QWidget):
         value = answer_of(aim, question)
         cost = next((one.cost for one in question.answers if one.value == value), "")
         cost = system_words(value, aim) if question.kind == "system" else cost
-        usual = "" if _as_usual(aim, question) else f"usual here: {question.usual_title}; {question.why}"
-        self.costs[question.key] = label(cost or usual or question.why, theme.sans(12), quiet=True, wrap=True)
+        usual = "" if _as_usual(aim, question) or not question.usual else f"usual here: {question.usual_title}; {question.why}"
+        why = "" if question.kind in {"image", "images"} else question.why  # how it is said on the command line
+        self.costs[question.key] = label(cost or usual or why, theme.sans(12), quiet=True, wrap=True)
         self.costs[question.key].setToolTip(usual)
         grid.addWidget(self.costs[question.key], place, 2)
 
@@ -99,6 +100,10 @@ class Questions(QWidget):
             return self._size(question, aim, found)
         if question.kind == "systems":
             return self._several(question, aim)
+        if question.kind in {"image", "images"}:
+            return self._pile(question, aim)
+        if question.kind == "names":
+            return self._names(question, aim)
         say = partial(self._said, question.key)
         short = len(question.answers) <= SIDE_BY_SIDE and sum(len(one.title) for one in question.answers) <= WIDE
         if question.kind in {"choice", "disk"} and short:
@@ -153,6 +158,29 @@ class Questions(QWidget):
         text = line.text().strip()
         if text and text != answer_of(aim, question) and not self._tried(question, aim, found, text):
             self._say(question.key, text)
+
+    def _pile(self, question: Question, aim: AimBase) -> QWidget:
+        """Images are chosen where they are drawn: the chapter Media."""
+        count = len(getattr(aim, question.of))
+        words = "choose in Media" if not count else f"{count} in Media"
+        return button(words, lambda: self._open("media"), tip="the pile of images, and the stick they go on")
+
+    def _names(self, question: Question, aim: AimBase) -> QWidget:
+        """Names out of a list: a press takes one out, the list adds one."""
+        inside = QWidget()
+        row = QHBoxLayout(inside)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        held: tuple[str, ...] = getattr(aim, question.of)
+        for one in held:
+            rest = "\n".join(other for other in held if other != one) or "none"
+            row.addWidget(button(f"{one} \N{MULTIPLICATION SIGN}", partial(self._said, question.key, rest), tip="take it out"))
+        more = self._list(question, "", lambda value: self._said(question.key, "\n".join((*held, str(value)))))
+        more.setPlaceholderText("none" if not held else "one more")
+        more.setCurrentIndex(-1)
+        row.addWidget(more)
+        row.addStretch(1)
+        return inside
 
     def _several(self, question: Question, aim: AimBase) -> QWidget:
         """Systems, one behind the other: a press takes one out, the list adds one."""

@@ -74,7 +74,7 @@ class AimChapter(Page):
         box.addLayout(head)
         self.gauge = Gauge(self.desk)
         box.addWidget(self.gauge)
-        self.questions = Questions(self._answer)
+        self.questions = Questions(self._answer, self.desk.show)
         box.addWidget(self.questions)
         foot = QHBoxLayout()
         self.binds = label("", theme.sans(12), quiet=True, wrap=True)

@@ -108,6 +108,8 @@ ACTIONS: tuple[Action, ...] = (
         lambda w: w.files.read_editions(),
         _needs_file_aim,
     ),
+    Action("media.add", "Add images to a stick…", "Media", "Ctrl+Shift+L", lambda w: w.files.media.add()),
+    Action("media.stick", "Plug a stick in…", "Media", "Ctrl+Shift+U", lambda w: w.files.media.plug()),
     *_GO,
     Action("plan.rehearse", "Rehearse", "Plan", "F5", lambda w: w.rehearse(), _needs_disk),
     Action("plan.ink", "Ink on the bench", "Plan", "Ctrl+B", lambda w: w.start_inking(), _can_ink),

@@ -25,6 +25,7 @@ from inkshelf.ui.frame import settings
 # Reading images, captured text and templates is loaded when it is asked for: the window is ready sooner.
 if TYPE_CHECKING:
     from inkshelf.exchange.images import Looked
+    from inkshelf.ui.frame.mediafiles import MediaFiles
     from inkshelf.ui.frame.window import Window
 
 
@@ -41,25 +42,26 @@ class Files:
     def _desk(self) -> object:
         return self.window.desk
 
-    def _folder(self) -> str:
+    def folder(self) -> str:
+        """Where the last file was."""
         return self.window.settings.folder or str(Path.home())
 
     def _remember(self, path: Path) -> None:
         self.window.settings.folder = str(path.parent)
 
     def _ask_open(self, title: str, kinds: str) -> Path | None:
-        name, _ = QFileDialog.getOpenFileName(self.window, title, self._folder(), kinds)
+        name, _ = QFileDialog.getOpenFileName(self.window, title, self.folder(), kinds)
         if not name:
             return None
         self._remember(Path(name))
         return Path(name)
 
     def _ask_folder(self, title: str) -> Path | None:
-        chosen = QFileDialog.getExistingDirectory(self.window, title, self._folder())
+        chosen = QFileDialog.getExistingDirectory(self.window, title, self.folder())
         return Path(chosen) if chosen else None
 
     def _ask_save(self, title: str, name: str, kinds: str) -> Path | None:
-        chosen, _ = QFileDialog.getSaveFileName(self.window, title, str(Path(self._folder()) / name), kinds)
+        chosen, _ = QFileDialog.getSaveFileName(self.window, title, str(Path(self.folder()) / name), kinds)
         if not chosen:
             return None
         self._remember(Path(chosen))
@@ -70,7 +72,7 @@ class Files:
         """Whether something is being read or written beside the window."""
         return self._task is not None or self._printing is not None
 
-    def _beside(self, words: str, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
+    def beside(self, words: str, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
         """Do ``work`` in a thread of its own and give what comes of it to ``then``; the window goes on meanwhile."""
         if self.busy:
             self.window.desk.say(
@@ -147,7 +149,7 @@ class Files:
     def open_demo(self, key: str = "demo") -> None:
         """Open a demo job, building it on first use."""
         folder = settings.data_folder() / "demo"
-        self._beside(
+        self.beside(
             "Building the demo machine",
             lambda: first_day(folder, key),
             lambda job: show_demo(self.window.desk, job, folder, key),
@@ -167,7 +169,7 @@ class Files:
         def work() -> Job:
             return with_images(old, [path]) if old.seed else _first(take_in([path], title=old.title or path.stem), old)
 
-        self._beside(f"Reading {path.name}", work, lambda job: self._taken(job, old, path))
+        self.beside(f"Reading {path.name}", work, lambda job: self._taken(job, old, path))
 
     def _taken(self, job: Job, old: Job, path: Path) -> None:
         desk = self.window.desk
@@ -234,12 +236,19 @@ class Files:
             return
         from inkshelf.exchange.images import look
 
-        self._beside(f"Looking into {chosen.name}", lambda: look(chosen), self._looked)
+        self.beside(f"Looking into {chosen.name}", lambda: look(chosen), self._looked)
 
     def _looked(self, found: Looked) -> None:
         from inkshelf.ui.frame.imagecard import ImageCard
 
         ImageCard(self.window, found, self.window.desk.job.found).open_over()
+
+    @property
+    def media(self) -> MediaFiles:
+        """What is done with images and sticks."""
+        from inkshelf.ui.frame.mediafiles import MediaFiles
+
+        return MediaFiles(self)
 
     def save_kit(self, folder: Path | None = None) -> None:
         """Write the scripts that capture a machine into a folder."""

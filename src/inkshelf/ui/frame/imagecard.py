@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
@@ -24,11 +24,11 @@ WIDTH, HIGH, TALL, EVERY = 700, 54, 420, 120  # pixels, pixels, pixels; millisec
 
 
 class ImageCard(Overlay):
-    """What ``looked`` holds, and the ways to make a stick of it that ``machine`` starts."""
+    """What ``looked`` holds, and the ways to make a stick of it that ``machine`` starts. ``told``: whether its published sum agrees."""
 
-    def __init__(self, parent: QWidget, looked: Looked, machine: Machine) -> None:
+    def __init__(self, parent: QWidget, looked: Looked, machine: Machine, told: Callable[[bool], object] | None = None) -> None:
         super().__init__(parent)
-        self.looked, self._stopped = looked, False
+        self.looked, self._stopped, self._told = looked, False, told
         self._task: Task | None = None
         self._far, self._begun = (0, 0), 0.0
         self.setAccessibleName(f"image {looked.image.name}")
@@ -122,6 +122,8 @@ class ImageCard(Overlay):
         named = state if isinstance(state, dict) else None
         words = sum_words(named) if named else "This list has no checksum for a file of this name."
         self._ended(words, bad=not agrees)
+        if named and self._told:
+            self._told(agrees)
 
     def _ended(self, words: str, *, bad: bool) -> None:
         self._timer.stop()

@@ -16,6 +16,7 @@ COMMANDS = "lsblk --json --bytes --output-all > lsblk.json\nsfdisk --json /dev/D
 THE_WORK = (
     ("Intake", "What is there: tables, file systems, used space, boot entries. What is not known yet is asked for."),
     ("Aim", "What the owner wants: how much room, and which school for start-up, home and swap."),
+    ("Media", "Sticks and images: what fits on which, how it is made, measured and checked."),
     ("Shelf", "The disk as found and as planned, in pencil. Drag the edges; every number and every byte follows."),
     ("Start", "What starts after each step and after each mishap, before anything is written."),
     ("Sheet", "Ink the plan on a copy, compare what was kept byte for byte, and take the steps along to the machine."),

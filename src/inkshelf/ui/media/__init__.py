@@ -1,0 +1,1 @@
+"""The chapter Media: what goes on which stick."""

@@ -1,0 +1,36 @@
+"""What stands on slips and under sticks, in a few words."""
+
+from __future__ import annotations
+
+from inkshelf.core.media.image import FAT32_MOST, Image
+from inkshelf.core.size import decimal
+
+
+def starts_words(image: Image) -> str:
+    """Return how an image starts, as short as it can be said; what is unusual about it first."""
+    if image.fault:
+        return "cannot be read"
+    if image.missing:
+        return f"cut short by {decimal(image.missing)}"
+    if image.kind == "packed":
+        return f"compressed ({image.packing.packing if image.packing else ''}): unpack it first"
+    parts = ["uefi"] if image.loaders else []
+    parts += ["legacy"] if image.legacy else []
+    if image.loaders:
+        parts.append("signed" if any(one.signed for one in image.loaders) else "not signed")
+    if image.largest and image.largest[1] > FAT32_MOST:
+        parts.append(f"one file of {decimal(image.largest[1])}")
+    return " \N{MIDDLE DOT} ".join(parts) or ("told, not here yet" if image.told else "starts nothing that is known")
+
+
+def state_words(image: Image) -> tuple[str, str]:
+    """Return how an image stands against its published sum, and the colour of that."""
+    if image.told and not image.path:
+        return "not here yet", "pencil"
+    return {"agrees": ("sum agrees", "ok"), "differs": ("SUM DIFFERS", "stop"), "": ("no sum yet", "warn")}[image.checked]
+
+
+def span(seconds: float) -> str:
+    """Return a time as a person reads it."""
+    whole = max(1, round(seconds))
+    return f"{whole // 60} min {whole % 60:02} s" if whole >= 60 else f"{whole} s"
