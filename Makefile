@@ -24,6 +24,7 @@ bench: setup
 
 soak: setup
 	@$(BIN)/python tools/soak.py $(JOBS)
+	@$(BIN)/python tools/headers.py 1000000
 
 mutants: setup
 	@$(BIN)/python tools/mutants.py

@@ -108,3 +108,17 @@ def record(block: int, size: int, flags: int, name: bytes) -> bytes:
     body += bytes(7) + bytes([flags, 0, 0]) + struct.pack("<HH", 1, 256) + bytes([len(name)]) + name
     body += b"" if len(name) % 2 else b"\0"
     return bytes([len(body) + 1]) + body
+
+
+def install_image() -> bytes:
+    """A small install image of the NT family, as another writer makes it."""
+    import tempfile
+
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch) / "tree"
+        folder.mkdir()
+        for number in range(6):
+            (folder / f"f{number}").write_bytes(bytes([number]) * 3000)
+        path = Path(scratch) / "install.wim"
+        subprocess.run(["wimlib-imagex", "capture", folder, path, "Home", "--compress=XPRESS"], check=True, capture_output=True)
+        return path.read_bytes()

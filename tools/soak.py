@@ -1,6 +1,6 @@
 """A long run of power cuts on disks that base utilities made, every kept byte proved afterwards; then every property, deep and at random.
 
-soak.py [JOBS [FIRST]]     how many jobs by hand (default 2000) and, a fifth of that, of aims, from which seed; prints the seed of a failure and exits 1
+soak.py [JOBS [FIRST]]     how many jobs by hand (default 2000) and, a fifth of that, of aims and about sticks, from which seed; prints the seed of a failure and exits 1
 """
 
 from __future__ import annotations
@@ -18,11 +18,12 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 from aim_jobs import AimJobs
 from cut_jobs import CutJobs
 from inkshelf.core.errors import InkshelfError
+from stick_jobs import StickJobs
 
 ROOT = Path(__file__).parents[1]
 WORKERS, BATCH = 2, 50
 Said = tuple[int, list[str], collections.Counter[str]]
-KINDS: dict[str, type[CutJobs]] = {"by hand": CutJobs, "of aims": AimJobs}
+KINDS: dict[str, type[CutJobs]] = {"by hand": CutJobs, "of aims": AimJobs, "about sticks": StickJobs}
 AIM_SHARE = 5  # one job of aims for so many by hand: their disks are of real size
 made: dict[str, CutJobs] = {}
 """What this worker has: its own disks, by the kind of jobs."""
@@ -75,6 +76,7 @@ def main() -> int:
     jobs = int(sys.argv[1]) if len(sys.argv) > 1 else 2000
     first = int(sys.argv[2]) if len(sys.argv) > 2 else 0
     failed = cut_jobs("by hand", first, jobs) + cut_jobs("of aims", first, max(1, jobs // AIM_SHARE))
+    failed += cut_jobs("about sticks", first, max(1, jobs // AIM_SHARE))
     return 1 if properties() or failed else 0
 
 

@@ -41,13 +41,14 @@ class Placed(Value, frozen=True):
     runs: tuple[tuple[int, int], ...]
 
 
-def linked(source: ByteSource, volume: ExFat, cluster: int) -> list[int]:
-    """Return the clusters of a chain; one that runs in a circle, or out of the volume, ends in ``FormatError``."""
+def linked(source: ByteSource, volume: ExFat, cluster: int, most: int = 0) -> list[int]:
+    """Return the clusters of a chain; one that is longer than ``most`` (0: than a folder may be) ends in ``FormatError``, a circle too."""
     found: list[int] = []
+    most = min(volume.clusters, most or max(1, LARGEST_FOLDER // volume.cluster))
     while 2 <= cluster < volume.clusters + 2:
         found.append(cluster)
-        if len(found) > volume.clusters:
-            raise FormatError("A file's cluster chain runs in a circle.", "Check the volume before anything else.")
+        if len(found) > most:
+            raise FormatError("A cluster chain is longer than what it belongs to.", "Check the volume before anything else.")
         cluster = int.from_bytes(exactly(source, volume.fat_start + 4 * cluster, 4, "FAT"), "little")
     return found
 
@@ -56,7 +57,7 @@ def clusters_of(source: ByteSource, volume: ExFat, node: Node) -> list[int]:
     """Return the clusters of a file or folder, in order."""
     count = -(-node.size // volume.cluster)
     if not node.whole:
-        return linked(source, volume, node.cluster)
+        return linked(source, volume, node.cluster, count)
     if node.size and not 2 <= node.cluster <= volume.clusters + 2 - count:
         raise FormatError(f"{node.name} lies outside its volume.", "Check the volume before anything else.")
     return list(range(node.cluster, node.cluster + count))
@@ -112,8 +113,7 @@ def _runs(volume: ExFat, clusters: list[int]) -> Iterator[tuple[int, int]]:
 def root(source: ByteSource, volume: ExFat) -> bytes:
     """Return the bytes of the root folder."""
     return b"".join(
-        exactly(source, volume.place(one), volume.cluster, "root folder")
-        for one in linked(source, volume, volume.root_cluster)[: max(1, LARGEST_FOLDER // volume.cluster)]
+        exactly(source, volume.place(one), volume.cluster, "root folder") for one in linked(source, volume, volume.root_cluster)
     )
 
 
@@ -124,7 +124,7 @@ def bitmap(source: ByteSource, volume: ExFat) -> tuple[int, int]:
         if raw[at] == BITMAP and not BITMAP_ENTRY.of(raw, at).flags & SECOND:
             own = BITMAP_ENTRY.of(raw, at)
             length = -(-volume.clusters // 8)
-            pieces = linked(source, volume, own.first)[: -(-length // volume.cluster)]
+            pieces = linked(source, volume, own.first, max(1, -(-own.length // volume.cluster)))[: -(-length // volume.cluster)]
             if own.length < length or pieces != list(range(own.first, own.first + len(pieces))):
                 break
             return volume.place(own.first), length

@@ -45,6 +45,7 @@ RECORD = Layout(  # 6
 )
 LONG = Layout("FAT long name", "<", order=(0, "B"), first=(1, "10s"), second=(14, "12s"), third=(28, "4s"))  # 7
 RECORD_BYTES = 32
+LARGEST_FOLDER = 65_536 * 32  # section 6: what a folder may have in records
 MOST = 60_000  # names that are listed: an installer's own tree has fewer
 DELETED, DOT, LONG_NAME, VOLUME, FOLDER = 0xE5, 0x2E, 0x0F, 0x08, 0x10
 SMALL_NAME, SMALL_ENDING = 0x08, 0x10  # written in small letters
@@ -198,7 +199,11 @@ def _records(source: ByteSource, fat: FatLayout, cluster: int | None) -> Iterato
             exactly(source, fat.data_start + (one - 2) * fat.cluster, fat.cluster, "folder")
             for one in _chain(source, fat, first)
         )
+    total = 0
     for block in blocks:
+        total += len(block)
+        if total > LARGEST_FOLDER + fat.cluster:
+            raise FormatError("A folder is larger than a folder may be.", "Check the volume before anything else.")
         for at in range(0, len(block), RECORD_BYTES):
             if block[at] == 0:
                 return

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import struct
+
 from inkshelf.core.disk import fat, ntfs
 from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.errors import FormatError
@@ -21,7 +23,7 @@ def with_images(source: ByteSource, volumes: tuple[Volume, ...]) -> tuple[Volume
         work = kinds.get(one.filesystem.kind) if one.filesystem else None
         try:
             listed = work(Slice(source, one.start, one.size)) if work else ()
-        except FormatError:
+        except (FormatError, struct.error, ValueError, IndexError, OverflowError):
             listed = ()  # the probe of the volume says what is wrong with it
         endings = tuple(exact("media", "image_endings").split())
         images = (
