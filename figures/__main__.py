@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images] [packing]
+python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images] [packing] [sticks]
 """
 
 from __future__ import annotations
@@ -294,6 +294,7 @@ MEASURES = {
     "tables": tables.measure_tables,
     "images": media.measure_images,
     "packing": media.measure_packing,
+    "sticks": media.measure_sticks,
 }
 
 if __name__ == "__main__":

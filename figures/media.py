@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import os
 import random
+import shutil
 import statistics
 import subprocess
 import time
 from pathlib import Path
+from typing import Any
 
+from inkshelf.core.media.image import Image
 from inkshelf.core.media.packing import Item, Room, pack
+from inkshelf.core.plan.job import Job
 from inkshelf.core.size import GB, GIB, MIB
+from inkshelf.core.value import replace
 from inkshelf.exchange.images import look
 from inkshelf.exchange.sums import sum_of
 
@@ -69,3 +74,85 @@ def measure_images(folder: Path) -> None:
         ratios.append((time.perf_counter() - begun) / ours)
     ratio = statistics.median(ratios)
     line("sha256 of 512 MiB against the base utility", f"{ratio:.2f} of its speed", "at least 0.9", good=ratio >= 0.9)
+
+
+def measure_sticks(folder: Path) -> None:
+    """A stick written as it is beside ``dd`` of the same bytes, and its files copied beside ``cp -r``, each flushed, in turns."""
+    image = _payload(folder)
+    job = _stick(folder)
+    written, copied = [], []
+    for turn in range(5):
+        raw = _seconds_of("write-image", job, image, folder / f"raw-{turn}", "raw")
+        begun = time.perf_counter()
+        subprocess.run(["dd", f"if={image.path}", f"of={folder / 'dd'}", "bs=4M", "conv=fsync", "status=none"], check=True)
+        written.append((time.perf_counter() - begun) / raw)
+        (folder / "dd").unlink()
+        files = _seconds_of("copy-files", job, image, folder / f"files-{turn}", "files")
+        begun = time.perf_counter()
+        subprocess.run(["cp", "-r", folder / "payload", folder / "copy"], check=True)
+        subprocess.run(["sync", "-f", folder / "copy"], check=True)
+        copied.append((time.perf_counter() - begun) / files)
+        subprocess.run(["rm", "-r", folder / "copy"], check=True)
+    write, copy = statistics.median(written), statistics.median(copied)
+    line("512 MiB written to a stick as they are, against dd", f"{write:.2f} of its speed", "at least 0.9", good=write >= 0.9)
+    line("512 MiB of files copied to a stick, against cp -r", f"{copy:.2f} of its speed", "at least 0.8", good=copy >= 0.8)
+
+
+def _payload(folder: Path) -> Image:
+    """A hybrid disc of 512 MiB with 200 files, none of them compressible or a hole."""
+    from inkshelf.exchange.images import for_job
+
+    tree = folder / "payload"
+    (tree / "EFI/BOOT").mkdir(parents=True)
+    (tree / "EFI/BOOT/BOOTX64.EFI").write_bytes(os.urandom(MIB))
+    for number in range(200):
+        (tree / f"folder-{number % 8}").mkdir(exist_ok=True)
+        (tree / f"folder-{number % 8}/file-{number}.dat").write_bytes(os.urandom(2 * MIB + 600_000))
+    path = folder / "payload.iso"
+    command = ["xorriso", "-as", "mkisofs", "-quiet", "-R", "-J", "-V", "PAYLOAD", "-append_partition", "2", "0xef"]
+    start = folder / "start"
+    with start.open("wb") as out:
+        out.truncate(4 * MIB)
+    subprocess.run(["mkfs.fat", "-F", "12", start], check=True, capture_output=True)
+    subprocess.run([*command, start, "-o", path, tree], check=True, capture_output=True)
+    return for_job(str(path))
+
+
+def _stick(folder: Path) -> Job:
+    from inkshelf.bench import sticks
+    from inkshelf.bench.intake import take_in, with_stick
+
+    one = sticks.Simulated("figures", 2 * GIB, "Figure", "F-1")
+    (path,) = sticks.make(folder / "sticks", (one,))
+    job = take_in([], mode="uefi", secure_boot="off", seed="figures", alone=True)
+    return with_stick(job, sticks.as_disk(one, path, None, failing=False), path)
+
+
+def _seconds_of(kind: str, job: Job, image: Image, bench: Path, way: str) -> float:
+    """Ink one stick, and return the seconds that its one heavy step took, with the flush behind it."""
+    from inkshelf.bench import inker
+    from inkshelf.core.aims.stick import Stick
+    from inkshelf.core.checks import findings
+    from inkshelf.core.plan.job import Override, and_aim
+    from inkshelf.core.plan.reading import read
+
+    planned = and_aim(job, Stick(images=(image,), way=way))  # type: ignore[arg-type]
+    stops = [one for one in findings(read(planned)) if one.severity == "stop" and not one.final]
+    planned = replace(planned, overrides=tuple(Override(one.key, "the figures") for one in stops))
+    took: list[float] = []
+    real = inker.do
+
+    def timed(step: Any, hands: Any, before: Any, after: Any) -> None:
+        begun = time.perf_counter()
+        real(step, hands, before, after)
+        if step.kind == kind:
+            hands.sync()
+            took.append(time.perf_counter() - begun)
+
+    inker.do = timed
+    try:
+        assert inker.ink(planned, bench).verified
+    finally:
+        inker.do = real
+    shutil.rmtree(bench)
+    return took[0]

@@ -5,33 +5,38 @@ from __future__ import annotations
 import json
 import random
 import subprocess
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 import isos
+import machines
 from disks import answered
 from inkshelf.bench import sticks
 from inkshelf.bench.filling.reading import in_fat
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.inker import Report, ink
 from inkshelf.bench.intake import with_stick
+from inkshelf.bench.recipes import wanting
 from inkshelf.cli import run
 from inkshelf.core.aims import every_aim, kind_of_aim
 from inkshelf.core.aims.keeping import days
 from inkshelf.core.aims.many import ManyImages
 from inkshelf.core.aims.sticks import known_images, safe_name
+from inkshelf.core.checks import findings, know
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, PlanError
+from inkshelf.core.machine.state import Disk, StickFacts
 from inkshelf.core.media.copying import keeping, listed, split
 from inkshelf.core.media.image import Image, keeps
 from inkshelf.core.media.speed import good_for
 from inkshelf.core.media.times import passes
-from inkshelf.core.plan.job import Job, and_aim, changed_aim
+from inkshelf.core.plan.job import Job, and_aim, changed_aim, replan
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
-from inkshelf.core.steps.kinds import CopyFiles, PutImage, TakeOff
+from inkshelf.core.steps.kinds import Confirm, CopyFiles, PutImage, TakeOff
 from inkshelf.core.value import replace
 from inkshelf.exchange.render import markdown
 from inkshelf.store import jobfile
@@ -385,3 +390,67 @@ def test_the_image_that_was_written_is_the_image_in_the_reader_of_the_stick(
     with ImageFile(Path(report.images[0])) as image:
         ours = {one.path for one in in_fat(Slice(image, volume.start, volume.size))}
     assert {line.removeprefix("::") for line in out.splitlines() if not line.endswith("/")} == ours
+
+
+def test_a_job_that_makes_its_own_stick_asks_for_none(tmp_path: Path, images: tuple[Image, ...]) -> None:
+    job = machines.one_disk(tmp_path)
+    one = sticks.Simulated("stick", 900 * MIB, "Testling", "T-1")
+    (path,) = sticks.make(tmp_path / "sticks", (one,))
+    plugged = with_stick(job, sticks.as_disk(one, path, None, failing=False), path)
+    bare = wanting(plugged, ("beside", {"size": "60GiB"}))
+    assert "stick.apart" in {found.key for found in findings(read(bare))}
+    both = wanting(wanted(plugged, "stick", images[:1]), ("beside", {"size": "60GiB"}))
+    assert not both.plan_fault
+    subjects = {step.subject for step in both.steps if isinstance(step, Confirm)}
+    assert not subjects & {"material", "medium"}
+    assert [step.kind for step in both.steps].index("write-image") < [step.kind for step in both.steps].index("install")
+    assert "stick.apart" not in {found.key for found in findings(read(both))}
+    rows = sheet(read(both)).rows
+    first = next(row for row in rows if row.words.stage == "Medium")
+    assert first.session.start == "", "a stick is made where it is plugged in: nothing is started for it"
+
+
+@pytest.mark.parametrize(
+    ("key", "change"),
+    [
+        ("stick.lies.M", lambda disk: replace(disk, stick=replace(disk.stick, real_size=disk.size // 3))),
+        ("stick.slows.M", lambda disk: replace(disk, stick=replace(disk.stick, slows_after=GIB, slow=4_000_000))),
+    ],
+)
+def test_findings_about_a_stick(job: Job, images: tuple[Image, ...], key: str, change: Callable[[Disk], Disk]) -> None:
+    made = wanted(job, "stick", images[:1])
+    assert key not in {one.key for one in findings(read(made))}
+    changed = replan(replace(made, found=made.found.with_disk(change(made.found.disk("M")))))
+    assert key in {one.key for one in findings(read(changed))}
+
+
+def test_findings_about_images(job: Job, images: tuple[Image, ...]) -> None:
+    def keys(made: Job) -> set[str]:
+        return {one.key for one in findings(read(made))}
+
+    assert "stick.unverified" in keys(wanted(job, "stick", images[:1]))
+    agreed = tuple(replace(one, checked="agrees") for one in images)
+    assert "stick.unverified" not in keys(wanted(job, "stick", agreed[:1]))
+    secure = replace(job, found=replace(job.found, firmware=replace(job.found.firmware, secure_boot="on")))
+    assert "stick.refused.M" in keys(wanted(secure, "stick", agreed[3:4], way="files"))
+    assert "stick.refused.M" not in keys(wanted(job, "stick", agreed[3:4], way="files"))
+    nt = replace(agreed[0], name="nt.iso", live=None, install=("/sources/install.wim", 0, 5))
+    assert "stick.unstarted" in keys(wanted(job, "many", (nt,)))
+    assert "stick.unstarted" not in keys(wanted(job, "many", agreed[:1]))
+    assert "stick.left.tern" in keys(wanted(job, "many", (*agreed, *known_images("tern=5GiB,uefi"))))
+    live = agreed[0].live
+    assert live is not None
+    other = replace(agreed[0], live=replace(live, label="A label too long for it"))
+    assert "stick.label.M1" in keys(wanted(job, "stick", (other,), way="files"))
+    assert "stick.label.M1" not in keys(wanted(job, "stick", agreed[:1], way="files"))
+    slow = replace(job, found=job.found.with_disk(replace(job.found.disk("M"), stick=StickFacts("usb2", 4_000_000, 200_000))))
+    assert "stick.slow.M" in keys(wanted(slow, "keep", agreed[:1]))
+    assert "stick.slow.M" not in keys(wanted(job, "keep", agreed[:1]))
+
+
+def test_what_can_be_taken_out_is_unplugged_and_nothing_else(job: Job, found_job: Job) -> None:
+    assert know(job, "unplugged:M", "yes").found.disks == ()
+    with pytest.raises(PlanError, match="fixed"):
+        know(found_job, "unplugged:A", "yes")
+    with pytest.raises(PlanError, match="no disk Z"):
+        know(job, "unplugged:Z", "yes")

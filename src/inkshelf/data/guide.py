@@ -309,6 +309,11 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "Size and model are the same; the system may give either of them the name that the other one had a minute ago.",
         "do": "Unplug all but one. List with it out and with it in, compare the serial, and list again just before you write.",
     },
+    "stick.apart": {
+        "title": "The stick is no part of the job",
+        "means": "The sheet asks for an installer's stick, and nothing in it says of which image, which stick, or how long it takes.",
+        "do": "Add the image under Media and take that aim first: getting it, comparing it, telling the stick apart and checking it stand on the sheet then.",
+    },
     "stick.label": {
         "title": "A label that is looked for",
         "means": "The live system finds its own files by the label of the stick, and the file system here bears another one. It stops before its first screen.",

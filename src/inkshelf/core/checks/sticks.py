@@ -12,7 +12,7 @@ from inkshelf.core.media.alike import alike
 from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import both, decimal
-from inkshelf.core.steps.kinds import CopyFiles, Format, PutImage
+from inkshelf.core.steps.kinds import Confirm, CopyFiles, Format, PutImage
 from inkshelf.data import table
 
 
@@ -181,3 +181,19 @@ def too_slow(reading: Reading) -> Iterator[Finding]:
                 (),
                 (Show("sheet", "Look at the times"),),
             )
+
+
+@check
+def stick_is_no_part_of_it(reading: Reading) -> Iterator[Finding]:
+    """A job needs a stick that is only told of, and one is plugged in that could be planned with it."""
+    asked = any(isinstance(step, Confirm) and step.subject in {"medium", "live_stick"} for step in reading.job.steps)
+    free = next((one.id for one in reading.plan.found.disks if one.stick), "")
+    if asked and free:
+        yield Finding(
+            "stick.apart",
+            "note",
+            "The installer's stick is no part of this job yet",
+            f"Stick {free} is plugged in: put the image on it in this job, before the other aims, and its steps, times and checks stand on the sheet.",
+            (),
+            (Show("media", "Add the image"),),
+        )

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from inkshelf.core.steps.kinds import Confirm, Prepare, Step
+from inkshelf.core.steps.kinds import Confirm, CopyFiles, Prepare, PutImage, Step, WriteImage
 
 ONCE = {
     *("consent", "backup", "recovery_key", "mains", "firmware_values", "material", "medium", "live_stick", "ports"),
     *("host_fit", "material_newest"),
 }
 """What a person makes sure of for the whole job."""
+BROUGHT = {"material", "material_newest", "medium", "live_stick"}
+"""What a stick that the same job makes before brings along, with its image."""
 LAST = {"clock", "clock_back", "tidy"}
 """What is done when everything else is."""
 STAYS = {"fast_startup_off", "suspend_encryption"}
@@ -23,7 +25,11 @@ def merged(steps: Iterable[Step]) -> tuple[Step, ...]:
     """Return the steps of several aims without what is said twice: the first time of what is made sure of, the last of what is tidied."""
     kept: list[Step] = []
     seen: set[tuple[str, str]] = set()
+    made = False
     for step in steps:
+        made = made or isinstance(step, WriteImage | CopyFiles | PutImage)
+        if made and isinstance(step, Confirm) and step.subject in BROUGHT:
+            continue
         if isinstance(step, Confirm) and step.subject in ONCE:
             key: tuple[str, str] = ("confirm", step.subject)
         elif isinstance(step, Prepare) and step.what in STAYS:
