@@ -17,11 +17,12 @@ from pytestqt.qtbot import QtBot
 
 from inkshelf.bench import sticks
 from inkshelf.bench.intake import take_in, with_stick
+from inkshelf.core.aims.installer_set import InstallerSet
 from inkshelf.core.aims.many import ManyImages
 from inkshelf.core.aims.sticks import known_images
 from inkshelf.core.errors import PlanError
 from inkshelf.core.media.image import Image
-from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.job import Job, and_aim
 from inkshelf.core.plan.media import compared, instead, put, stick_aims, to_stick, with_images, without_image
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.media import media
@@ -213,7 +214,9 @@ def test_widths_come_to_what_there_is_and_none_is_below_the_least(sizes: list[in
 
 @given(st.floats(300, 1500))
 def test_nothing_on_a_stick_stands_on_something_else(found_plan: object, width: float) -> None:
-    for frame in drawn(found_plan, width).frames:  # type: ignore[arg-type]
+    shown = drawn(found_plan, width)  # type: ignore[arg-type]
+    assert shown.behind is None, "the large volume takes the rest"
+    for frame in shown.frames:
         ends = [(one.x, one.x + one.width) for one in frame.books]
         assert all(frame.x <= low <= high <= frame.x + frame.width + 1e-6 for low, high in ends)
         assert all(a[1] <= b[0] + 1e-6 for a, b in pairwise(ends))
@@ -251,3 +254,15 @@ def test_one_image_makes_a_stick_of_its_own_and_a_second_one_a_menu(tmp_path: Pa
     assert [aim.kind for aim in both.aims] == ["many"]
     assert both.aims[0].id == single.aims[0].id
     assert [aim.kind for aim in with_images(bare, known_images(TOLD)).aims] == ["many"]
+
+
+def test_what_is_free_behind_a_set_is_drawn_and_versions_tell_labels_apart(tmp_path: Path) -> None:
+    job = stick_job(tmp_path, (4 * GIB,))
+    made = and_aim(job, InstallerSet(images=known_images("wren-installer-7=1GiB,uefi\nwren-installer-8.2=1GiB,uefi")))
+    (plan,) = media(read(made))
+    shown = drawn(plan, 460)
+    assert shown.behind is not None
+    assert shown.behind.size == plan.size - plan.volumes[-1].end
+    assert shown.behind.x + shown.behind.width == pytest.approx(460)
+    labels = [one.filesystem.label for one in plan.volumes if one.filesystem]
+    assert labels == ["START", "WREN-INST-7", "WREN-IN-8_2"]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import ClassVar
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question
@@ -9,7 +10,7 @@ from inkshelf.core.aims.menus_on_sticks import chained
 from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label, images_question, laid, need, stick_question, the_stick_of
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
-from inkshelf.core.media.image import FAT32_MOST, Image
+from inkshelf.core.media.image import FAT32_MOST, Image, stem_of
 from inkshelf.core.media.packing import Item, Packing, Room, pack
 from inkshelf.core.size import MIB, align_down, align_up
 from inkshelf.core.steps.identity import identified
@@ -17,6 +18,7 @@ from inkshelf.core.steps.kinds import CopyFiles, Eject, GetImage, Step, TellApar
 from inkshelf.core.texts import Line
 
 STARTUP, SLACK, EDGES = 64 * MIB, 96 * MIB, 4 * MIB
+LABEL = 11  # characters that FAT32 has for one
 
 
 class InstallerSet(StickAim, frozen=True, tag="installer-set"):
@@ -121,11 +123,18 @@ def _need(number: int, image: Image, label: str) -> Need:
     )
 
 
+def _with_version(stem: str) -> str:
+    """The label of an installer: what is cut is cut before its version, by which it is told from the others."""
+    version = re.search(r"[-_ ]?[0-9][0-9._]*$", stem)
+    tail = version.group(0).replace(".", "_")[-6:] if version else ""
+    return fat_label(f"{stem[: LABEL - len(tail)]}{tail}" if len(stem) > LABEL else stem.replace(".", "_"), "INSTALLER")
+
+
 def _labels(images: tuple[Image, ...]) -> list[tuple[Image, str]]:
     """A label of its own for each, made of its file's name."""
     taken, found = {"START"}, []
     for one in images:
-        label = fat_label(one.name.rsplit(".", 1)[0].replace(" ", "_"), "INSTALLER")
+        label = _with_version(stem_of(one.name).replace(" ", "_"))
         number = 2
         while label in taken:
             label = f"{label[:9]}{number:02}"

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from inkshelf.core.aims.installing import LOADER_BYTES
 from inkshelf.core.disk.contents import BootFile
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.image import Image, stem_of
 from inkshelf.core.steps.kinds import MakeMenu
 from inkshelf.core.value import Value
 from inkshelf.data import exact, table
@@ -49,7 +49,7 @@ def chained(call: str, title: str, volumes: Iterable[tuple[str, str]]) -> MakeMe
     loader = exact("paths", "fallback_x64").replace("\\", "/")
     lines = [f"# {title}: each hands over to a volume of its own", *FIRST]
     for name, label in volumes:
-        shown = _quoted(name.rsplit(".", 1)[0] or name)
+        shown = _quoted(stem_of(name))
         lines += [f'menuentry "{shown}" {{', f"  search --no-floppy --set=root --label {label}", f"  chainloader {loader}", "}"]
     return MakeMenu(call, title, _loaders(), _beside("menu_config"), tuple(lines))
 
@@ -78,7 +78,7 @@ def _loaders() -> tuple[BootFile, ...]:
 def _entry(shown: Shown, uuid: str) -> Iterator[str]:
     """One entry: the image is opened as a disc, its own kernel started with its family's option for that."""
     live, why = shown.image.live, starts_from_file(shown.image)
-    title = _quoted(shown.image.name.rsplit(".", 1)[0] or shown.image.name)
+    title = _quoted(stem_of(shown.image.name))
     if why or live is None:
         yield f"# {title}: not started from here: {why}"
         return

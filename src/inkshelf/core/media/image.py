@@ -327,6 +327,13 @@ def _family(options: str) -> str:
     return ""
 
 
+def stem_of(name: str) -> str:
+    """Return the name of an image without the ending that says that it is one: what stands behind another full stop is its version."""
+    endings = exact("media", "image_endings").split()
+    stem, dot, ending = name.rpartition(".")
+    return stem if stem and f"{dot}{ending.lower()}" in endings else name
+
+
 def keeps(live: Live | None) -> bool:
     """Tell whether a live system keeps changes over a restart, once it is told to."""
     return bool(live and live.family and figures("exact_strings")["live_families"].get(live.family, {}).get("option"))

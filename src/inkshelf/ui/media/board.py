@@ -9,6 +9,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDragLeaveEvent, QDropEvent, QFontMetri
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inkshelf.core.disk.filesystems import title
+from inkshelf.core.media.image import stem_of
 from inkshelf.core.sheet.media import StickPlan
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
@@ -62,6 +63,8 @@ class StickBoard(QWidget):
         shown = self.drawn
         for frame in shown.frames:
             self._frame(painter, frame)
+        if shown.behind:
+            self._room(painter, QRectF(shown.behind.x, TOP + 26, shown.behind.width, HEIGHT - 29), shown.behind.size)
         if not shown.frames:
             self._empty(painter)
         painter.setPen(QPen(ink.color("stop" if self._over else "ink"), 4))
@@ -111,7 +114,7 @@ class StickBoard(QWidget):
         if box.width() >= 90:
             painter.setPen(ink.color("pencil"))
             painter.setFont(theme.sans(12))
-            words = f"{kind} {label} \N{MIDDLE DOT} {binary(frame.volume.size)}".replace("  ", " ")
+            words = f"{label} {kind} \N{MIDDLE DOT} {binary(frame.volume.size)}".strip()
             fit = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width() - 52))
             painter.drawText(QPointF(box.left() + 44, box.top() + 20), fit)
         else:
@@ -130,7 +133,7 @@ class StickBoard(QWidget):
         painter.setPen(QPen(ink.color("ink"), 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(box, 2, 2)
-        figure = f"{book.size / (1 << 30):.1f}" if book.size >= 1 << 29 else f"{book.size >> 20}M"
+        figure = f"{book.size / (1 << 30):.1f}" if book.size >= 1 << 26 else f"{book.size / (1 << 30):.2f}"  # GiB, as the tape
         painter.setFont(theme.mono(11, 600))
         plate = QRectF(box.left() + 2, box.top() + 4, box.width() - 4, 16)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -138,7 +141,7 @@ class StickBoard(QWidget):
         painter.drawRect(plate)
         painter.setPen(ink.color("ink"))
         painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, figure)
-        _up(painter, book.name.rsplit(".", 1)[0], box.adjusted(0, 22, 0, 0), "ink")
+        _up(painter, stem_of(book.name), box.adjusted(0, 22, 0, 0), "ink")
 
     def _room(self, painter: QPainter, box: QRectF, size: int) -> None:
         ink = theme.current()

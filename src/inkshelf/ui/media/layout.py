@@ -7,6 +7,7 @@ from inkshelf.core.sheet.media import StickPlan
 from inkshelf.core.value import Value
 
 LEAST_VOLUME, LEAST_BOOK, BETWEEN, INSIDE = 40.0, 30.0, 3.0, 7.0
+LEAST_GAP = 64 << 20  # bytes: less than that behind the last volume is not drawn
 
 
 class Book(Value, frozen=True):
@@ -30,10 +31,11 @@ class Frame(Value, frozen=True):
 
 
 class Drawn(Value, frozen=True):
-    """A whole stick: its volumes, and where the tape has its marks, as (pixel, bytes)."""
+    """A whole stick: its volumes, where the tape has its marks, as (pixel, bytes), and what is free behind the last volume."""
 
     frames: tuple[Frame, ...]
     marks: tuple[tuple[float, int], ...]
+    behind: Book | None = None
 
 
 def shares(sizes: list[int], room: float, least: float) -> list[float]:
@@ -57,13 +59,16 @@ def drawn(plan: StickPlan, width: float) -> Drawn:
     volumes = plan.volumes
     if not volumes:
         return Drawn((), _marks(plan.size, width))
-    room = width - BETWEEN * (len(volumes) - 1)
+    left = plan.size - max(one.end for one in volumes)
+    sizes = [one.size for one in volumes] + ([left] if left >= LEAST_GAP else [])
+    wides = shares(sizes, width - BETWEEN * (len(sizes) - 1), LEAST_VOLUME)
     frames, x = [], 0.0
-    for volume, wide in zip(volumes, shares([one.size for one in volumes], room, LEAST_VOLUME), strict=True):
+    for volume, wide in zip(volumes, wides, strict=False):
         used = (volume.used or 0) / volume.size if volume.size else 0.0
         frames.append(Frame(volume.call, x, wide, volume, tuple(_books(plan, volume, x, wide)), min(1.0, used)))
         x += wide + BETWEEN
-    return Drawn(tuple(frames), _marks(plan.size, width))
+    behind = Book("", x, wides[-1], left) if len(sizes) > len(volumes) else None
+    return Drawn(tuple(frames), _marks(plan.size, width), behind)
 
 
 def _books(plan: StickPlan, volume: Volume, left: float, width: float) -> list[Book]:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.media.alike import alike
-from inkshelf.core.media.speed import good_for
+from inkshelf.core.media.speed import SHORT, good_for, grade
 from inkshelf.core.media.times import rate
 from inkshelf.core.size import decimal
 from inkshelf.ui import theme
@@ -33,12 +33,12 @@ class StickRow(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         words = self.words
         self.setAccessibleName(f"stick {disk.id}, {disk.identity()}, {words}" + (", taken" if taken else ""))
-        self.setToolTip(f"{disk.identity()}\n{words}")
+        self.setToolTip(f"{disk.identity()}\n{good_for(disk)}")
 
     @property
     def words(self) -> str:
         """What it is good for, or what speaks against it."""
-        return f"looks like {self.like}: unplug one of them" if self.like else good_for(self.disk)
+        return f"looks like {self.like}: unplug one of them" if self.like else SHORT[grade(self.disk)]
 
     def sizeHint(self) -> QSize:
         return QSize(600, HIGH)
@@ -63,13 +63,11 @@ class StickRow(QAbstractButton):
         painter.drawText(QPointF(COLUMNS[1][1], line), serial)
         painter.drawText(QPointF(COLUMNS[2][1], line), decimal(self.disk.size))
         self._speed(painter, line)
-        bad = bool(self.like or self.disk.failing) or self.words.startswith("good for nothing")
+        bad = bool(self.like or self.disk.failing) or self.words.startswith("nothing")
         painter.setFont(theme.sans(12))
         painter.setPen(ink.color("stop" if bad else "pencil"))
         left = COLUMNS[4][1]
-        fit = painter.fontMetrics().elidedText(
-            self.words.removeprefix("good for "), Qt.TextElideMode.ElideRight, self.width() - left - 10
-        )
+        fit = painter.fontMetrics().elidedText(self.words, Qt.TextElideMode.ElideRight, self.width() - left - 10)
         painter.drawText(QPointF(left, line), fit)
 
     def _speed(self, painter: QPainter, line: float) -> None:
