@@ -34,6 +34,8 @@ from inkshelf.core.media.speed import good_for
 from inkshelf.core.media.times import passes
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, replan
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.candidates import worked_out
+from inkshelf.core.sheet.media import media
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Confirm, CopyFiles, PutImage, TakeOff
@@ -76,6 +78,7 @@ WISHES: list[tuple[str, int, dict[str, object]]] = [
     ("many", 3, {"filesystem": "exfat"}),
     ("keep", 1, {}),
     ("keep", 1, {"where": "file", "kept_bytes": 600 * MIB}),
+    ("keep", 1, {"way": "raw"}),
     ("two-part", 1, {"large": ("live",)}),
     ("two-part", 1, {"large": ("live", "boot"), "filesystem": "exfat"}),
     ("installer-set", 3, {}),
@@ -454,3 +457,39 @@ def test_what_can_be_taken_out_is_unplugged_and_nothing_else(job: Job, found_job
         know(found_job, "unplugged:A", "yes")
     with pytest.raises(PlanError, match="no disk Z"):
         know(job, "unplugged:Z", "yes")
+
+
+def test_no_way_to_do_it_leaves_an_image_behind(tmp_path: Path, images: tuple[Image, ...]) -> None:
+    job = stick_job(tmp_path, (900 * MIB, 340 * MIB))
+    made = wanted(job, "many", known_images("heron=300MiB,uefi\nalder=250MiB,uefi"))
+    ways = tuple(worked_out(made))
+    assert len(ways) > 1
+    for one in ways:
+        assert {name.name for plan in media(read(one.job)) for name in plan.images if name.fits} == {"heron", "alder"}
+    assert all("data" not in one.key for one in worked_out(wanted(job, "stick", images[:1])))
+
+
+def test_the_printed_commands_write_what_the_bench_wrote(tmp_path: Path, images: tuple[Image, ...]) -> None:
+    """On a sparse file in the place of the device: what was there before at either end is gone."""
+    job = stick_job(tmp_path / "sticks", (40 * MIB,))
+    path = Path(job.sources[0].path)
+    with path.open("r+b") as out:
+        out.seek(40 * MIB - 700)
+        out.write(b"EFI PART of old")
+        out.seek(9 * MIB)
+        out.write(b"old bytes" * 500_000)
+    job = with_stick(replace(job, aims=(), steps=()), sticks.as_disk(ONE, path, None, failing=False), path)
+    made = wanted(replace(job, found=job.found.with_disk(replace(job.found.disk("M"), device=str(path)))), "stick", images[:1])
+    report = inked(made, tmp_path)
+    row = next(row for row in sheet(read(made)).rows if row.words.title.startswith("Write"))
+    subprocess.run(["bash", "-e", "-c", "\n".join(row.words.commands)], check=True, capture_output=True)
+    assert _digest(path) == _digest(Path(report.images[0]))
+
+
+ONE = sticks.Simulated("stick-0", 40 * MIB, "Testling", "T-0")
+
+
+def test_inking_says_that_it_waits_for_the_flush(job: Job, images: tuple[Image, ...], tmp_path: Path) -> None:
+    said: list[str] = []
+    ink(answered(wanted(job, "stick", images[:1])), tmp_path / "bench", lambda now: said.append(now.words))
+    assert any(one.endswith("waiting for the flush") for one in said)

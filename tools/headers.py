@@ -70,15 +70,15 @@ def batch(first: int, count: int) -> list[str]:
     for seed in range(first, first + count):
         dice = random.Random(seed)  # noqa: S311 - the same headers each time
         name, raw = dice.choice(made())
-        begun = time.monotonic()
+        begun = time.process_time()
         try:
             _looked_into(mutated(raw, dice), dice)
         except InkshelfError:
             pass
         except Exception as error:  # noqa: BLE001 - whatever it is, it is a fault
             wrong.append(f"seed {seed} ({name}): {error!r}")
-        if time.monotonic() - begun > SLOW:
-            wrong.append(f"seed {seed} ({name}): took {time.monotonic() - begun:.1f} s")
+        if time.process_time() - begun > SLOW:
+            wrong.append(f"seed {seed} ({name}): took {time.process_time() - begun:.1f} s")
     return wrong
 
 

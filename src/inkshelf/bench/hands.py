@@ -25,6 +25,7 @@ class Hands:
 
     def __init__(self, bench: Bench, journal: Journal, sources: dict[str, Path], carried: Callable[[int], None]) -> None:
         self.bench, self.journal, self.sources, self.carried = bench, journal, sources, carried
+        self.say: Callable[[str], None] = lambda _: None  # told what is waited for inside a step
         self.store = FirmwareStore(bench.folder)
         self.written = Written()
         self.fds: dict[str, int] = {}
@@ -38,6 +39,11 @@ class Hands:
         """Force every image to the disk."""
         for fd in self.fds.values():
             os.fsync(fd)
+
+    def flush(self, fd: int) -> None:
+        """Wait until everything that was written is on the stick, and say so: the last bytes take the longest."""
+        self.say("waiting for the flush")
+        os.fsync(fd)
 
     def open(self, path: Path, size: int) -> int:
         """Open a bench image for writing, never what a source is, by whatever name."""

@@ -158,6 +158,7 @@ class _Inker:
         self.copied = 0
         self.sources = {one.disk: Path(one.path) for one in job.sources if one.kind == "image"}
         self.hands = Hands(bench, journal, self.sources, self._carried)
+        self.hands.say = self._waits
         self.step, self.words, self.done = 0, "", 0
         parts = efforts(plan, job.steps, stored(job))
         self.reached = tuple(itertools.accumulate(parts))  # bytes done once copying, and each step, is over
@@ -241,6 +242,12 @@ class _Inker:
             copied_bytes=report.copied_bytes,
             checks=checks,
         )
+
+    def _waits(self, what: str) -> None:
+        """Say what is waited for, behind the step's own words, which come back with the next step."""
+        own = self.words
+        self._say(self.step, f"{own}: {what}")
+        self.words = own
 
     def _say(self, step: int, words: str, more: int = 0) -> None:
         ceiling = self.reached[min(step, len(self.reached) - 1)]

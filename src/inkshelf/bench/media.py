@@ -57,6 +57,7 @@ def write_image(step: WriteImage, hands: Hands, before: Disk) -> None:
                 hands.carried(done)
             at = high
     punch(fd, before.size - MIB, MIB)
+    hands.flush(fd)
 
 
 def put(step: Fills, hands: Hands, disk: Disk, volume: Volume, fd: int) -> None:

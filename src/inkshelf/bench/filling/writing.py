@@ -31,7 +31,7 @@ def fill(hands: Hands, volume: Volume, fd: int, source: int, reckon: Callable[[]
         todo = reckon()
         for one in todo.carries:
             _carry(hands, fd, source, one, volume.start)
-        os.fsync(fd)
+        hands.flush(fd)
         _keep(kept, todo.records)
         hands.journal.note(back=True)
     for at, data in _kept(kept):

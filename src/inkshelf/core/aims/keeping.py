@@ -16,14 +16,17 @@ from inkshelf.core.aims.sticks import (
     stick_question,
     the_stick_of,
 )
-from inkshelf.core.aims.volumes import drawn_for
+from inkshelf.core.aims.volumes import drawn_for, make
 from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import Fit, stretches
+from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.media.image import FAT32_MOST, Image, keeps
-from inkshelf.core.media.ways import FILES, Way, ways
+from inkshelf.core.media.ways import Way, ways
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
+from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import CopyFiles, KeepFile, Step
+from inkshelf.core.steps.kinds import CopyFiles, Eject, KeepFile, RepairTable, Step, TryStart, WriteImage
 from inkshelf.core.steps.making import WriteFile
 from inkshelf.core.texts import Count
 from inkshelf.data import table
@@ -31,6 +34,12 @@ from inkshelf.data import table
 WHERE = (
     Answer("a partition", "partition", "Of any size, checked like any other; the rest of the stick is it."),
     Answer("a file", "file", "On the same FAT32, 4 GiB less a byte at most; other machines see it as a file."),
+)
+WAYS = (
+    Answer("its files", "files", "Its menu says by itself that changes are kept; files can be added."),
+    Answer(
+        "byte by byte", "raw", "As its maker means it, the volume for changes behind it; the option is typed at every start."
+    ),
 )
 
 
@@ -42,6 +51,7 @@ class Keep(StickAim, frozen=True, tag="keep"):
     short: ClassVar[str] = "one that keeps"
     picture: ClassVar[Picture] = (((0, 1, "gap"),), ((0.02, 0.42, "stick"), (0.46, 0.98, "pencil")))
 
+    way: Literal["files", "raw"] = "files"
     where: Literal["partition", "file"] = "partition"
     kept_bytes: Count | None = None
 
@@ -58,12 +68,13 @@ class Keep(StickAim, frozen=True, tag="keep"):
         return (
             stick_question(found),
             images_question(several=False),
+            Question("way", "How the image comes onto it", WAYS, "files", "nothing has to be typed at a start"),
             Question("where", "Where changes are kept", WHERE, "partition", "no limit at 4 GiB, and a checker of its own"),
             Question("kept", "Room for changes", (Answer("what is left", "rest", why),), "rest", why, "size", "kept_bytes"),
         )
 
     def _way(self, found: Machine) -> Way | None:
-        return next((one for one in ways(self.images[0], found) if one.key == FILES), None)
+        return next((one for one in ways(self.images[0], found) if one.key == self.way), None)
 
     def _kept(self, found: Machine) -> int:
         disk = next((one for one in found.disks if one.id == self.disk), Disk("M", 0))
@@ -78,6 +89,8 @@ class Keep(StickAim, frozen=True, tag="keep"):
         live = self.images[0].live if self.images else None
         if way is None or live is None or not keeps(live):
             return ()
+        if self.way == "raw":
+            return (self._for_changes(live.family),)
         files = way.bytes + (self._kept(found) if self.where == "file" else 0)
         label = fat_label(live.label or self.images[0].label, "LIVE")
         first = need(
@@ -85,11 +98,12 @@ class Keep(StickAim, frozen=True, tag="keep"):
         )
         if self.where == "file":
             return (first,)
-        own = _family(live.family)
+        return first, self._for_changes(live.family)
+
+    def _for_changes(self, family: str) -> Need:
         floor = parse_size(table("defaults")["keeping"]["first"])
-        return first, need(
-            "kept", "data", "linux_data", "ext4", own["label"], "", floor, "the label that its live system looks for"
-        )
+        label = _family(family)["label"]
+        return need("kept", "data", "linux_data", "ext4", label, "", floor, "the label that its live system looks for")
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` for an image that cannot keep, or where the room is too small to be of use."""
@@ -99,7 +113,9 @@ class Keep(StickAim, frozen=True, tag="keep"):
         image, way = self.images[0], self._way(found)
         refuse_unkept(image)
         if way is None or way.fault:
-            raise PlanError(f"{image.name} cannot be copied to a stick: {way.fault if way else ''}.", "Take another image.")
+            raise PlanError(
+                f"{image.name} cannot be put on a stick so: {way.fault if way else ''}.", "Choose another way, or image."
+            )
         size, least = self._kept(found), parse_size(table("defaults")["keeping"]["first"])
         if size < least:
             raise PlanError(
@@ -108,6 +124,8 @@ class Keep(StickAim, frozen=True, tag="keep"):
             )
         live = image.live
         own = _family(live.family if live else "")
+        if self.way == "raw":
+            return self._behind(found, disk, image, own, size, seed, taken)
         if self.where == "file":
             return self._in_file(found, disk, image, own, size, seed, taken)
         first, second = self.needs(found)
@@ -115,6 +133,32 @@ class Keep(StickAim, frozen=True, tag="keep"):
         steps = [*before((image,), disk), *made.steps, CopyFiles(made.new.calls["files"], image, keeps=True)]
         steps += [WriteFile(made.new.calls["kept"], own["file"], (own["line"],))] if own["file"] else []
         return identified((*steps, *after(disk, made.new.calls["files"])), self.id)
+
+    def _behind(
+        self, found: Machine, disk: Disk, image: Image, own: dict[str, str], size: int, seed: str, taken: tuple[str, ...]
+    ) -> tuple[Step, ...]:
+        """The image as it is; its table ends before the stick does: the second copy is moved to the end before a volume is added."""
+        if self.where == "file":
+            raise PlanError("An image that is written as it is takes no file.", "Keep changes in a partition.")
+        given = [*taken, *found.calls()]
+        calls: list[str] = []
+        for _ in image.as_disk.volumes if image.as_disk else ():
+            calls.append(next_call("medium", (*given, *calls)))
+        steps: list[Step] = [WriteImage(disk.id, image, tuple(calls))]
+        steps += [RepairTable(disk.id)] if image.as_disk and image.as_disk.table.kind == "gpt" else []
+        done = fold(found, tuple(steps))
+        if done.fault:
+            raise PlanError(done.fault[1].what, done.fault[1].remedy)
+        now = done.planned.disk(disk.id)
+        free = max(stretches(now), key=lambda one: one.size, default=None)
+        room = min(align_down(free.size, MIB) if free else 0, size)
+        if free is None or room < parse_size(table("defaults")["keeping"]["first"]):
+            raise PlanError("Nothing is left behind the image for changes.", "Take a larger stick.")
+        made = make(now, Fit(free.start, room), ((self.needs(found)[0], room),), f"{seed}/kept", (*given, *calls))
+        steps += made.steps
+        steps += [WriteFile(made.calls["kept"], own["file"], (own["line"],))] if own["file"] else []
+        last = [Eject(disk.id, calls[0] if calls else "", own["option"]), TryStart(disk.id, calls[0] if calls else "")]
+        return identified((*before((image,), disk), *steps, *last), self.id)
 
     def _in_file(
         self, found: Machine, disk: Disk, image: Image, own: dict[str, str], size: int, seed: str, taken: tuple[str, ...]

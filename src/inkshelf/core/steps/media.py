@@ -255,13 +255,17 @@ class TryStart(StepBase, frozen=True, tag="try-start"):
 
 
 class Eject(StepBase, frozen=True, tag="eject"):
-    """The stick is read back, ejected, and plugged in where it is started: firmware shows it under a name of its own."""
+    """The stick is read back, ejected, and plugged in where it is started: firmware shows it under a name of its own.
+
+    ``option``: what is added to the kernel's line at every start (empty: nothing).
+    """
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "none"
 
     disk: Letter
     call: CallOrNone = ""
+    option: Line = ""
 
     def apply(self, machine: Machine) -> Machine:
         """Looking changes nothing."""

@@ -136,8 +136,8 @@ def _write_image(step: WriteImage, scene: Scene) -> Words:
         "cut in the middle: the stick starts nothing; write it again",
         back="nothing brings back what was on the stick: copy it away before",
         commands=(
-            f"dd if={_file(image)} of={node} bs=4M conv=fsync status=progress",
-            f"dd if=/dev/zero of={node} bs=1M seek={disk.size // MIB - 1} conv=fsync,notrunc 2>/dev/null; true",
+            f"dd if={_file(image)} of={node} bs=4M conv=fsync,notrunc status=progress",
+            f"dd if=/dev/zero of={node} bs=512 seek={disk.size // 512 - MIB // 512} count={MIB // 512} conv=fsync,notrunc",
             f"cmp --bytes={image.size} {_file(image)} {node}",
         ),
         minutes=1 + taken.minutes,
@@ -291,6 +291,7 @@ def _eject(step: Eject, scene: Scene) -> Words:
             ("labels now", ", ".join(scene.who(one.call) for one in disk.volumes) or "none"),
             ("firmware shows it as", exact("media", "shown_as").format(model=disk.model or "its model", number=number)),
             *((("start this one", scene.who(step.call)),) if len(disk.volumes) > 1 and place else ()),
+            *((("at every start, behind the kernel's line", step.option), ("not kept", NOT_KEPT)) if step.option else ()),
         ),
         "The light is out, and the system says that it may be taken off. On the machine the entry is there once it is plugged in.",
         "Pulled before the flush is over, the last files are not there.",
