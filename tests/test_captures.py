@@ -299,3 +299,12 @@ def test_what_cannot_be_is_named_with_its_value(demo_files: tuple[Path, Path], f
     with pytest.raises(CaptureError) as raised:
         gather([json.dumps(document)])
     assert field in str(raised.value) or str(value).upper() in str(raised.value).upper()
+
+
+@pytest.mark.parametrize(("said", "kept"), [("0x7", "0x07"), ("0xc", "0x0C"), ("0x83", "0x83"), ("0xEF", "0xEF")])
+def test_a_type_of_an_mbr_is_read_as_the_utility_prints_it(said: str, kept: str) -> None:
+    """It leaves a leading zero out: what stands on every old disk and every stick."""
+    volume = {"name": "sdb1", "size": 10**9, "type": "part", "partn": 1, "start": 2048, "parttype": said, "fstype": "vfat"}
+    disk = {"name": "sdb", "size": 16 * 10**9, "type": "disk", "pttype": "dos", "log-sec": 512, "children": [volume]}
+    (found,) = gather([json.dumps({"blockdevices": [disk]})]).disks
+    assert found.volumes[0].type_id == kept

@@ -137,6 +137,8 @@ def test_only_what_nobody_takes_any_more_is_given_back() -> None:
 
     steps = (machine((10, 50), (100, 50)), machine((10, 30), (100, 50)), machine((10, 30), (120, 50)))
     assert freed(steps, "A") == [(40 * MIB, 60 * MIB), (100 * MIB, 120 * MIB)]
+    around = freed(steps, "A", ((50 * MIB, 55 * MIB), (90 * MIB, 130 * MIB)))
+    assert around == [(40 * MIB, 50 * MIB), (55 * MIB, 60 * MIB)], "what a step wrote there stays"
 
 
 @pytest.fixture

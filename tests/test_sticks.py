@@ -493,3 +493,27 @@ def test_inking_says_that_it_waits_for_the_flush(job: Job, images: tuple[Image, 
     said: list[str] = []
     ink(answered(wanted(job, "stick", images[:1])), tmp_path / "bench", lambda now: said.append(now.words))
     assert any(one.endswith("waiting for the flush") for one in said)
+
+
+def test_a_job_that_only_makes_a_stick_speaks_of_nobodys_back_up(tmp_path: Path, images: tuple[Image, ...]) -> None:
+    job = machines.one_disk(tmp_path)
+    (path,) = sticks.make(tmp_path / "sticks", (replace(ONE, size=900 * MIB),))
+    plugged = with_stick(job, sticks.as_disk(replace(ONE, size=900 * MIB), path, None, failing=False), path)
+    alone = {one.key for one in findings(read(wanted(plugged, "stick", images[:1])))}
+    assert not [one for one in alone if one.startswith(("people.", "disk.removable"))]
+    more = wanting(wanted(plugged, "stick", images[:1]), ("beside", {"size": "60GiB"}))
+    assert "people.backup" in {one.key for one in findings(read(more))}
+
+
+@pytest.mark.parametrize("kind", ["stick", "keep"])
+def test_an_image_on_a_stick_that_was_full_keeps_what_lies_outside_its_volumes(
+    tmp_path: Path, images: tuple[Image, ...], kind: str
+) -> None:
+    """An old volume took that room before: it is not given back as if nobody needed it."""
+    full = stick_job(tmp_path / "sticks", (900 * MIB,), fill=True)
+    made = wanted(full, kind, images[:1], way="raw")
+    report = inked(made, tmp_path)
+    image, stick = Path(images[0].path), Path(report.images[0])
+    with image.open("rb") as wanted_file, stick.open("rb") as made_file:
+        wanted_file.seek(MIB), made_file.seek(MIB)
+        assert wanted_file.read() == made_file.read(image.stat().st_size - MIB)

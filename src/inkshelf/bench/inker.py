@@ -177,7 +177,7 @@ class _Inker:
             self._carry_out()
             images = {disk: self.bench.image(disk) for disk in self.hands.fds}
             with ThreadPoolExecutor(1) as aside:  # freeing room takes long on some disks, and nobody waits for it
-                freeing = [aside.submit(give_back, fd, freed(self.plan.machines, disk)) for disk, fd in self.hands.fds.items()]
+                freeing = [aside.submit(give_back, fd, self._freed(disk)) for disk, fd in self.hands.fds.items()]
                 machine, checks = prove(self.plan, self.job.steps, self.sources, images, self.hands.store.read(), self._carried)
                 for one in freeing:
                     one.result()
@@ -205,6 +205,11 @@ class _Inker:
         )
         self._keep(report)
         return report
+
+    def _freed(self, disk: str) -> list[tuple[int, int]]:
+        """What nobody takes any more on a disk, once all is done."""
+        spans = (one for step in self.job.steps for one in step.spans() if one[0] == disk and one[1] >= 0)
+        return freed(self.plan.machines, disk, tuple((low, high) for _, low, high in spans))
 
     def _carry_out(self) -> None:
         entry = self.journal.entry

@@ -107,13 +107,19 @@ class Mover:
             position = high
 
 
-def freed(machines: tuple[Machine, ...], disk_id: str) -> list[tuple[int, int]]:
-    """Return the (start, end) stretches that volumes once took, and that are free at the end."""
+def freed(machines: tuple[Machine, ...], disk_id: str, written: tuple[tuple[int, int], ...] = ()) -> list[tuple[int, int]]:
+    """Return the (start, end) stretches that volumes once took, and that are free at the end.
+
+    ``written``: what steps wrote beside volumes, as (start, end): an image that lies on a disk as it is has bytes outside its volumes too.
+    """
     gaps = [_unrecorded(gap) for gap in machines[-1].disk(disk_id).gaps(1)]
     taken = {(one.start, one.end) for machine in machines for one in machine.disk(disk_id).volumes}
-    return sorted(
-        {(max(low, gap.start), min(high, gap.end)) for low, high in taken for gap in gaps if low < gap.end and gap.start < high}
-    )
+    free = {
+        (max(low, gap.start), min(high, gap.end)) for low, high in taken for gap in gaps if low < gap.end and gap.start < high
+    }
+    for low, high in written:
+        free = {part for start, end in free for part in ((start, min(end, low)), (max(start, high), end)) if part[0] < part[1]}
+    return sorted(free)
 
 
 def _unrecorded(gap: Gap) -> Gap:

@@ -47,12 +47,17 @@ def untouched(plan: Fold, steps: tuple[Step, ...], disk_id: str, size: int) -> l
     taken += [(low if low >= 0 else size + low, high if high > 0 else size) for _, low, high in spans]
     if any(step.start_code() == disk_id for step in steps):
         taken.append((0, mbr_write.SIGNATURE_AT))
-    return _between(sorted(taken), size)
+    return between(sorted(taken), size)
 
 
 def _written(machine: Machine, disk_id: str) -> Iterable[Range]:
     disk = machine.disk(disk_id)
     yield from ((volume.start, volume.end) for volume in disk.volumes)
+    yield from table_places(disk)
+
+
+def table_places(disk: Disk) -> Iterable[Range]:
+    """Yield where a disk's table stands: all its copies, and the records of logical volumes."""
     if disk.table.kind == "gpt":
         yield from _gpt_places(disk)
     elif disk.table.kind == "mbr":
@@ -87,7 +92,8 @@ def _records(disk: Disk) -> Iterable[Range]:
         yield (place * sector, (place + 1) * sector)
 
 
-def _between(taken: list[Range], size: int) -> list[Range]:
+def between(taken: list[Range], size: int) -> list[Range]:
+    """Return what lies between stretches that come in order, up to ``size``."""
     found, at = [], 0
     for low, high in taken:
         if low > at:

@@ -95,6 +95,12 @@ def table_of(kind: str, identity: str, size: int, sector: int) -> Table:
     return Table("mbr", signature=identity, entry_count=4, entry_bytes=16) if kind == "mbr" else Table()
 
 
+def _type(said: str) -> str:
+    """A partition type as it is kept: of an MBR the utility leaves a leading zero out."""
+    short = re.fullmatch(r"0[xX]([0-9a-fA-F]{1,2})", said)
+    return f"0x{short.group(1).zfill(2).upper()}" if short else said.upper()
+
+
 def _lsblk_volume(node: dict[str, Any], place: int, running: Mounts) -> Volume:
     name = word(node, "name")
     digits = re.search(r"(\d+)$", name)
@@ -103,7 +109,7 @@ def _lsblk_volume(node: dict[str, Any], place: int, running: Mounts) -> Volume:
     start = number(node.get("start"), "partition start") * 512  # always in 512-byte units, whatever the disk's own sector
     flags = word(node, "partflags")
     attributes = int(flags, 16) if re.fullmatch(r"0x[0-9a-fA-F]+", flags) else 0
-    type_id = word(node, "parttype").upper().replace("0X", "0x")
+    type_id = _type(word(node, "parttype"))
     return _with_role(
         Volume(
             "",

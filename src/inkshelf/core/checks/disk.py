@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import combinations
 
-from inkshelf.core.aims.sticks import StickAim
 from inkshelf.core.checks.registry import ByHand, Finding, Show, check
+from inkshelf.core.checks.touched import stick_letters
 from inkshelf.core.disk.types import type_name
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.media.alike import alike
@@ -187,7 +187,7 @@ def contradicting(reading: Reading) -> Iterator[Finding]:
 @check
 def lookalikes(reading: Reading) -> Iterator[Finding]:
     """Two disks that a person could take for each other."""
-    sticks = {letter for aim in reading.job.aims if isinstance(aim, StickAim) for letter in aim.letters()}
+    sticks = stick_letters(reading)
     for one, other in alike(reading.plan.found.disks):
         if not sticks & {one.id, other.id}:  # of a stick that is written it is a stop
             sizes = "Same size" if one.size == other.size else f"Sizes of {' and '.join(apart(one.size, other.size))}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.checks.registry import ByHand, Finding, Show, check
+from inkshelf.core.checks.touched import stick_letters
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.plan.reading import Reading
 
@@ -55,12 +56,12 @@ def loaders_on_another_type(reading: Reading) -> Iterator[Finding]:
 @check
 def may_be_out(reading: Reading) -> Iterator[Finding]:
     """A system, or what starts it, on a disk that can be unplugged, beside disks that cannot."""
-    disks = reading.plan.planned.disks
+    disks, sticks = reading.plan.planned.disks, stick_letters(reading)
     if all(disk.removable for disk in disks):
         return
     for disk in disks:
         calls = tuple(one.call for one in disk.volumes if one.holds or one.boot_files)
-        if disk.removable and calls:
+        if disk.removable and calls and disk.id not in sticks:
             yield Finding(
                 f"disk.removable.{disk.id}",
                 "note",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Severity, Show, check
+from inkshelf.core.checks.touched import leaves_alone
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary
@@ -17,17 +18,12 @@ def _step(reading: Reading, subject: str) -> int:
     )
 
 
-def _only_looks(reading: Reading) -> bool:
-    """Whether the plan writes nothing at all: then nobody can lose anything by it."""
-    return bool(reading.job.steps) and all(step.writes == "none" for step in reading.job.steps)
-
-
 @check
 def backup(reading: Reading) -> Iterator[Finding]:
     """A back-up that nobody has opened is not a back-up."""
     state = reading.plan.found.conditions.backup
     kept = tuple(volume.call for _, volume in reading.plan.found.volumes() if volume.holds)
-    if not kept or state == "read back" or _only_looks(reading):
+    if not kept or state == "read back" or leaves_alone(reading):
         return
     marked = Know("backup", "read back", "Mark as read back")
     if state == "made":
@@ -69,7 +65,7 @@ def encryption(reading: Reading) -> Iterator[Finding]:
         for _, volume in reading.plan.found.volumes()
         if volume.filesystem and volume.filesystem.kind == "nt-encrypted"
     )
-    if (not systems and not locked) or _only_looks(reading):
+    if (not systems and not locked) or leaves_alone(reading):
         return
     if known.encrypted is None and not locked:
         yield Finding(
@@ -122,7 +118,7 @@ def given_up(reading: Reading) -> Iterator[Finding]:
 def mains(reading: Reading) -> Iterator[Finding]:
     """A shrink on battery."""
     state = reading.plan.found.conditions.mains
-    if _only_looks(reading):
+    if leaves_alone(reading):
         return
     if state is False:
         yield Finding(
@@ -147,7 +143,7 @@ def mains(reading: Reading) -> Iterator[Finding]:
 @check
 def consent(reading: Reading) -> Iterator[Finding]:
     """The owner's consent in writing."""
-    if reading.job.steps and not reading.plan.found.conditions.consent and not _only_looks(reading):
+    if reading.job.steps and not reading.plan.found.conditions.consent and not leaves_alone(reading):
         step = _step(reading, "consent")
         yield Finding(
             "people.consent",
