@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.material import Image
 from inkshelf.core.media.packing import Item, Room, pack
 from inkshelf.core.plan.job import Job
 from inkshelf.core.size import GB, GIB, MIB

@@ -21,7 +21,7 @@ from inkshelf.core.aims.sticks import use_files
 from inkshelf.core.aims.two_part import TwoPart
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import StickFacts
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.material import Image
 from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, and_aim
 from inkshelf.core.size import MIB

@@ -19,7 +19,8 @@ from inkshelf.cli import run
 from inkshelf.core.disk.source import Memory
 from inkshelf.core.errors import CancelledError, CaptureError, FormatError
 from inkshelf.core.media import iso, packed, torito, udf
-from inkshelf.core.media.image import FAT32_MOST, Image, read_image
+from inkshelf.core.media.image import read_image
+from inkshelf.core.media.material import FAT32_MOST, Image
 from inkshelf.exchange.images import File, look
 from inkshelf.exchange.sums import read_sums, sum_for, sum_of
 

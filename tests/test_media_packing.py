@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from inkshelf.cli import run
 from inkshelf.core.errors import PlanError
 from inkshelf.core.media import filling
-from inkshelf.core.media.image import Image
 from inkshelf.core.media.many import STARTUP, lines_of
 from inkshelf.core.media.many import on_sizes as together
+from inkshelf.core.media.material import Image
 from inkshelf.core.media.packing import Item, Packing, Room, pack
 from inkshelf.core.size import GB, GIB, MIB, decimal
 

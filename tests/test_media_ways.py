@@ -12,8 +12,7 @@ from hypothesis import strategies as st
 import isos
 from inkshelf.cli import run
 from inkshelf.core.machine.state import Conditions, Firmware, Machine
-from inkshelf.core.media.image import Image, Loader
-from inkshelf.core.media.torito import BootImage
+from inkshelf.core.media.material import BootImage, Image, Loader
 from inkshelf.core.media.ways import chosen, minutes, ways
 from inkshelf.core.plan.job import Job
 from inkshelf.core.size import GIB

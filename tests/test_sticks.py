@@ -29,7 +29,7 @@ from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, PlanError
 from inkshelf.core.machine.state import Disk, StickFacts
 from inkshelf.core.media.copying import keeping, listed, split
-from inkshelf.core.media.image import Image, keeps
+from inkshelf.core.media.material import Image, keeps
 from inkshelf.core.media.speed import good_for
 from inkshelf.core.media.times import passes
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, replan

@@ -21,7 +21,7 @@ from inkshelf.core.aims.installer_set import InstallerSet
 from inkshelf.core.aims.many import ManyImages
 from inkshelf.core.aims.sticks import known_images
 from inkshelf.core.errors import PlanError
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.material import Image
 from inkshelf.core.plan.job import Job, and_aim
 from inkshelf.core.plan.media import compared, instead, put, stick_aims, to_stick, with_images, without_image
 from inkshelf.core.plan.reading import read

@@ -18,7 +18,8 @@ import isos
 from inkshelf.core.disk.source import Memory
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.media.copying import listed, split
-from inkshelf.core.media.image import Image, read_image
+from inkshelf.core.media.image import read_image
+from inkshelf.core.media.material import Image
 from inkshelf.exchange.editions import editions_in
 
 WORKERS, BATCH, SLOW = 2, 2000, 2.0  # seconds that no header may take

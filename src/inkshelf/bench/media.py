@@ -22,7 +22,8 @@ from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.media.copying import File, wanted
-from inkshelf.core.media.image import Image, read_image
+from inkshelf.core.media.image import read_image
+from inkshelf.core.media.material import Image
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.kinds import CopyFiles, Format, KeepFile, PutImage, Step, TakeOff, WriteImage
 from inkshelf.core.value import replace

@@ -12,7 +12,8 @@ from inkshelf.bench.intake import take_in, with_stick
 from inkshelf.core.aims.installer_set import InstallerSet
 from inkshelf.core.aims.many import ManyImages
 from inkshelf.core.machine.state import Conditions
-from inkshelf.core.media.image import Image, read_image
+from inkshelf.core.media.image import read_image
+from inkshelf.core.media.material import Image
 from inkshelf.core.plan.job import Job, and_aim
 from inkshelf.core.value import Value, replace
 from inkshelf.data import table

@@ -11,8 +11,9 @@ from inkshelf.core.aims.in_file import Edition
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.media.entries import SECTOR
-from inkshelf.core.media.image import Image, read_image
+from inkshelf.core.media.image import read_image
 from inkshelf.core.media.iso import FIRST, MARK
+from inkshelf.core.media.material import Image
 from inkshelf.core.texts import one_line, shown
 from inkshelf.core.value import Value, replace
 

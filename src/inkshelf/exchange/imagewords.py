@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.material import Image
 from inkshelf.core.size import both, decimal, grouped
 
 if TYPE_CHECKING:

@@ -10,7 +10,7 @@ from inkshelf.core.aims.menus_on_sticks import chained
 from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label, images_question, laid, need, stick_question, the_stick_of
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
-from inkshelf.core.media.image import FAT32_MOST, Image, stem_of
+from inkshelf.core.media.material import FAT32_MOST, Image, stem_of
 from inkshelf.core.media.packing import Item, Packing, Room, pack
 from inkshelf.core.size import MIB, align_down, align_up
 from inkshelf.core.steps.identity import identified

@@ -21,7 +21,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, stretches
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.media.image import FAT32_MOST, Image, keeps
+from inkshelf.core.media.material import FAT32_MOST, Image, keeps
 from inkshelf.core.media.ways import Way, ways
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
 from inkshelf.core.steps.fold import fold

@@ -21,8 +21,8 @@ from inkshelf.core.aims.sticks import (
 )
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, HeldImage, Machine, Volume
-from inkshelf.core.media.image import FAT32_MOST, Image
 from inkshelf.core.media.many import STARTUP, Many, Spot, together
+from inkshelf.core.media.material import FAT32_MOST, Image
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import PutImage, Step, TakeOff

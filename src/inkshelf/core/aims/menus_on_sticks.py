@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from inkshelf.core.aims.installing import LOADER_BYTES
 from inkshelf.core.disk.contents import BootFile
-from inkshelf.core.media.image import Image, stem_of
+from inkshelf.core.media.material import Image, starts_from_file, stem_of
 from inkshelf.core.steps.kinds import MakeMenu
 from inkshelf.core.value import Value
 from inkshelf.data import exact, table
@@ -19,19 +19,6 @@ class Shown(Value, frozen=True):
 
     image: Image
     path: str
-
-
-def starts_from_file(image: Image) -> str:
-    """Return why a menu cannot start an image that lies as a file (empty: it can)."""
-    if image.told:
-        return "whether it starts from a file is not known before it is here"
-    if image.install is not None:
-        return "an installer of the NT family does not start from a file: it wants a stick of its own"
-    if image.live is None:
-        return "no menu in it says which kernel starts it"
-    if not image.live.family:
-        return "its live system is of a kind whose option for a start from a file is not known here"
-    return ""
 
 
 def menu(call: str, title: str, shown: Iterable[Shown], uuid: str) -> MakeMenu:

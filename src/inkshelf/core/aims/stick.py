@@ -19,8 +19,7 @@ from inkshelf.core.aims.sticks import (
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.media.image import Image
-from inkshelf.core.media.splitting import PART
+from inkshelf.core.media.material import PART, Image
 from inkshelf.core.media.ways import Way, chosen, ways
 from inkshelf.core.size import MIB, align_up
 from inkshelf.core.steps.identity import identified

@@ -10,8 +10,7 @@ from inkshelf.core.aims.volumes import New, make
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, stretches
 from inkshelf.core.machine.state import Disk, Machine, Table, Volume
-from inkshelf.core.media.image import Image, Loader, Width
-from inkshelf.core.media.tops import top_told
+from inkshelf.core.media.material import BootImage, Image, Loader, Width
 from inkshelf.core.size import MIB, align_down, both, parse_size
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import Create, Eject, GetImage, Step, TellApart, TryStart
@@ -112,6 +111,8 @@ def _known(text: str) -> Image:
 
 def _told(text: str) -> Image | None:
     """An image that a person tells of: its name, its size, and words for how it starts."""
+    from inkshelf.core.media.tops import top_told  # late: what was told is read here, and seldom
+
     match = re.fullmatch(r"([A-Za-z0-9][A-Za-z0-9 ._+-]{0,80})=([0-9][0-9.]*\s*[A-Za-z]*)((?:,[a-z0-9=.A-Z ]+)*)", text)
     if match is None:
         return None
@@ -143,8 +144,6 @@ def _with_word(image: Image, word: str) -> Image:
             image, loaders=(*image.loaders, Loader(width, signed=False, inside=True), Loader(width, signed=False, inside=False))
         )
     if word == "legacy":
-        from inkshelf.core.media.torito import BootImage
-
         return replace(image, boots=(BootImage("legacy", 0, 0, bootable=True),))
     if word == "signed":
         return image

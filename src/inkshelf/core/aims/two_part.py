@@ -19,8 +19,7 @@ from inkshelf.core.aims.sticks import (
 from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
-from inkshelf.core.media.image import FAT32_MOST
-from inkshelf.core.media.tops import Top
+from inkshelf.core.media.material import FAT32_MOST, Top
 from inkshelf.core.size import MIB, align_up, binary
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import CopyFiles, Step

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.aims.menus_on_sticks import starts_from_file
 from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Remedy, Show, check
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.media.alike import alike
+from inkshelf.core.media.material import starts_from_file
 from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import both, decimal

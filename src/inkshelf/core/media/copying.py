@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
-from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import FormatError
 from inkshelf.core.media import iso as iso9660
 from inkshelf.core.media import udf as udf_volume
 from inkshelf.core.media.entries import Entry
-from inkshelf.core.media.image import FAT32_MOST, Image, menus_among
+from inkshelf.core.media.image import menus_among
+from inkshelf.core.media.material import FAT32_MOST, Image, top_of
 from inkshelf.core.media.splitting import parts
-from inkshelf.core.media.tops import Top, top_of
-from inkshelf.core.value import Value, replace
+from inkshelf.core.value import Value
 from inkshelf.data import exact
 from inkshelf.data import table as figures
 
@@ -29,18 +28,6 @@ class File(Value, frozen=True):
     size: int
     pieces: tuple[Piece, ...]
     time: int = 0
-
-
-def taken_by(tops: Iterable[Top], cluster: int) -> int:
-    """Return the bytes that folders of an image take in a volume with clusters of so many bytes."""
-    return sum(one.takes(cluster) for one in tops)
-
-
-def copied_files(image: Image, tops: tuple[str, ...] | None, *, keeps: bool) -> tuple[BootFile, ...]:
-    """Return the start-up files of an image as they lie in the volume that it is copied to."""
-    edited = dict(image.live.edited) if image.live and keeps else {}
-    held = (one for one in image.boot_files if tops is None or top_of(one.path.replace("\\", "/")) in tops)
-    return tuple(replace(one, size_bytes=edited.get(one.path.replace("\\", "/").lower(), one.size_bytes)) for one in held)
 
 
 def listed(source: ByteSource) -> tuple[Entry, ...]:

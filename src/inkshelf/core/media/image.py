@@ -17,100 +17,21 @@ from inkshelf.core.machine.state import Disk
 from inkshelf.core.media import iso as iso9660
 from inkshelf.core.media import udf as udf_volume
 from inkshelf.core.media.entries import Entry, by_path
-from inkshelf.core.media.packed import Packed, packed
-from inkshelf.core.media.splitting import PART, splits
-from inkshelf.core.media.tops import Top, tops_of
-from inkshelf.core.media.torito import BootImage, catalog
-from inkshelf.core.size import GIB, MIB, align_up
-from inkshelf.core.texts import Count, KeyOrNone, Line, shown
+from inkshelf.core.media.material import FAT32_MOST, PART, BootImage, Image, Live, Loader, Width, keeps
+from inkshelf.core.media.packed import packed
+from inkshelf.core.media.splitting import splits
+from inkshelf.core.media.tops import tops_of
+from inkshelf.core.media.torito import catalog
+from inkshelf.core.size import MIB, align_up
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 from inkshelf.data import table as figures
 
-Kind = Literal["iso", "raw", "packed", "unknown"]
-Width = Literal["x64", "ia32", "aa64"]
-Checked = Literal["", "agrees", "differs"]
 LINE, MOST_OVER = 4000, 64  # of a path, and of files that are too large: what a job holds
 MANY = 32  # more volumes than any image has
 WIDTHS: tuple[Width, ...] = ("x64", "ia32", "aa64")
-FAT32_MOST = 4 * GIB - 1  # the largest file that FAT32 holds
 HEAD, MENU, LOADER = 4096, 1 << 18, 1 << 20
-
-
-class Loader(Value, frozen=True):
-    """A loader that UEFI finds without an entry: for which processors, and whether it bears a signature; ``inside``: in the embedded EFI system partition."""
-
-    width: Width
-    signed: bool
-    inside: bool
-
-
-class Live(Value, frozen=True):
-    """The live system's kernel and first image, by their paths in the image, and the label that its menu looks for (empty: none).
-
-    ``family``: the key of its kind of live system among the exact strings (empty: none that is known). ``edited``: the sizes of its menus
-    once they say that changes are kept, by path in small letters (empty: its family cannot, or is not known).
-    """
-
-    kernel: Line
-    initial: Line = ""
-    label: Line = ""
-    family: KeyOrNone = ""
-    edited: tuple[tuple[Line, Count], ...] = ()
-
-
-class Image(Value, frozen=True):
-    """An image file, or one that a person told of. Sizes in bytes.
-
-    ``expected``: what its own structures say that it has, where that is more than ``size`` it was cut short. ``table``: what sector 0 and
-    the sector behind it are, for a stick that it is written to as it is. ``esp``: first byte and size of the embedded EFI system
-    partition. ``largest``: path and size of the largest file; ``over``: all that FAT32 does not hold. ``install``: path, first byte and
-    size of an NT-family install image in it; ``splits``: it can be parted so that FAT32 holds it. ``fault``: what could not be read, in
-    words. ``path``: where the file is (empty: it is not at hand yet). ``told``: a person said all this. ``checked``: what its published
-    sum said. ``tops``: what its top folders take. ``boot_files``: those that starting depends on, where its files are copied.
-    ``as_disk``: what a stick bears that it is written to as it is, its volumes numbered from M1.
-    """
-
-    name: Line
-    size: Count
-    kind: Kind = "unknown"
-    label: Line = ""
-    expected: Count = 0
-    table: tuple[Literal["mbr", "gpt"], ...] = ()
-    boots: tuple[BootImage, ...] = ()
-    esp: tuple[Count, Count] | None = None
-    loaders: tuple[Loader, ...] = ()
-    udf: bool = False
-    files: Count = 0
-    payload: Count = 0
-    largest: tuple[Line, Count] | None = None
-    over: tuple[tuple[Line, Count], ...] = ()
-    live: Live | None = None
-    install: tuple[Line, Count, Count] | None = None
-    packing: Packed | None = None
-    fault: Line = ""
-    path: Line = ""
-    told: bool = False
-    splits: bool = False
-    checked: Checked = ""
-    tops: tuple[Top, ...] = ()
-    boot_files: tuple[BootFile, ...] = ()
-    as_disk: Disk | None = None
-
-    @property
-    def hybrid(self) -> bool:
-        """Whether it is a disc and a disk at once: written to a stick as it is, it starts."""
-        return self.kind == "iso" and bool(self.table)
-
-    @property
-    def legacy(self) -> bool:
-        """Whether the legacy way starts it: from a disc, or from a stick by code in sector 0."""
-        return any(one.platform == "legacy" and one.bootable for one in self.boots)
-
-    @property
-    def missing(self) -> int:
-        """Bytes that lack at its end: a download that was cut short."""
-        return max(0, self.expected - self.size)
 
 
 def read_image(source: ByteSource, name: str) -> Image:
@@ -325,18 +246,6 @@ def _family(options: str) -> str:
         if any(one == way["mark"] or one.startswith(f"{way['mark']}=") for one in words):
             return str(key)
     return ""
-
-
-def stem_of(name: str) -> str:
-    """Return the name of an image without the ending that says that it is one: what stands behind another full stop is its version."""
-    endings = exact("media", "image_endings").split()
-    stem, dot, ending = name.rpartition(".")
-    return stem if stem and f"{dot}{ending.lower()}" in endings else name
-
-
-def keeps(live: Live | None) -> bool:
-    """Tell whether a live system keeps changes over a restart, once it is told to."""
-    return bool(live and live.family and figures("exact_strings")["live_families"].get(live.family, {}).get("option"))
 
 
 def _install(known: dict[str, Entry]) -> tuple[str, int, int] | None:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.filesystems import fresh
 from inkshelf.core.disk.kinds import kind_of
-from inkshelf.core.media.image import FAT32_MOST, Image
+from inkshelf.core.media.material import FAT32_MOST, Image
 from inkshelf.core.media.packing import Item, Packing, Room, pack
 from inkshelf.core.size import MIB, align_down, align_up, binary, decimal
 from inkshelf.core.value import Value

@@ -2,25 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from inkshelf.core.disk.source import ByteSource
-from inkshelf.core.texts import Count
-from inkshelf.core.value import Value
+from inkshelf.core.media.material import Packed, Packing
 
-Packing = Literal["xz", "zst", "gz"]
 MARKS: dict[bytes, Packing] = {b"\xfd7zXZ\0": "xz", b"\x28\xb5\x2f\xfd": "zst", b"\x1f\x8b\x08": "gz"}
 FOOTER, LARGEST_INDEX = 12, 32 << 20
 GZ_SURE = (
     128 << 20
 )  # a packed file below that unpacks to less than 4 GiB: gzip packs at most about a thousandfold, images a few times
-
-
-class Packed(Value, frozen=True):
-    """How a file is packed; ``unpacked``: bytes, ``None`` where the format does not say."""
-
-    packing: Packing
-    unpacked: Count | None = None
 
 
 def packed(source: ByteSource) -> Packed | None:

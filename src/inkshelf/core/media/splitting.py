@@ -19,7 +19,6 @@ LOOKED_UP = struct.Struct("<QQQHI20s")
 METADATA, SOLID = 0x02, 0x10
 SPANNED = 0x08  # of the header: one part of several
 SIZE = (1 << 56) - 1
-PART = 3800 << 20  # of a payload that its own installer joins again: below what FAT32 holds, with room for its head
 LARGEST_TABLE = 256 << 20
 MOST_PARTS = 200
 NO_RESOURCE = bytes(RESOURCE.size)

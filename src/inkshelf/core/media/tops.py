@@ -4,36 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from inkshelf.core.errors import PlanError
 from inkshelf.core.media.entries import Entry
-from inkshelf.core.texts import Count, Line
-from inkshelf.core.value import Value
+from inkshelf.core.media.material import CLUSTERS, Top, top_of
 
-CLUSTERS = tuple(512 << at for at in range(9))  # 512 bytes to 128 KiB
 MOST = 200  # top folders; what is beyond them counts as one
-
-
-class Top(Value, frozen=True):
-    """A folder in the image's root with all in it, or (empty name) the files in the root itself. ``rounded``: its bytes in whole clusters, by ``CLUSTERS``."""
-
-    name: Line
-    files: Count
-    folders: Count
-    payload: Count
-    largest: Count
-    rounded: tuple[Count, ...]
-
-    def takes(self, cluster: int) -> int:
-        """Return the bytes that its files and folders take at a cluster of so many bytes."""
-        if cluster not in CLUSTERS or len(self.rounded) != len(CLUSTERS):
-            raise PlanError(f"Nothing is known of clusters of {cluster} bytes.", "Look into the image again.")
-        return self.rounded[CLUSTERS.index(cluster)] + self.folders * cluster
-
-
-def top_of(path: str) -> str:
-    """Return the folder in the root that a path lies in, in small letters; empty for a file in the root."""
-    parts = path.lower().strip("/").split("/")
-    return parts[0] if len(parts) > 1 else ""
 
 
 def top_told(size: int, largest: int) -> Top:

@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Literal
 
 from inkshelf.core.disk.source import ByteSource, Layout
 from inkshelf.core.media.entries import SECTOR
-from inkshelf.core.texts import Count
-from inkshelf.core.value import Value
+from inkshelf.core.media.material import BootImage, Platform
 
-Platform = Literal["legacy", "uefi", "other"]
 PLATFORMS: dict[int, Platform] = {0: "legacy", 0xEF: "uefi"}
 VALIDATION, SECTION, LAST_SECTION, BOOTABLE = 1, 0x90, 0x91, 0x88
 ENTRY_BYTES, MOST = 32, 64
@@ -18,15 +15,6 @@ ENTRY_BYTES, MOST = 32, 64
 CHECKED = Layout("validation entry", "<", kind=(0, "B"), platform=(1, "B"), key=(30, "2s"))
 HEADER = Layout("section header", "<", kind=(0, "B"), platform=(1, "B"), count=(2, "H"))
 BOOT = Layout("boot entry", "<", bootable=(0, "B"), medium=(1, "B"), sectors=(6, "H"), block=(8, "I"))
-
-
-class BootImage(Value, frozen=True):
-    """What the catalog starts: ``at``, first byte in the image; ``size`` by its word, in bytes (0 or 512: all that is there)."""
-
-    platform: Platform
-    at: Count
-    size: Count
-    bootable: bool
 
 
 def catalog(source: ByteSource, block: int) -> Iterator[BootImage]:

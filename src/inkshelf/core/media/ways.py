@@ -6,8 +6,7 @@ from collections.abc import Iterator
 from typing import Literal
 
 from inkshelf.core.machine.state import Machine
-from inkshelf.core.media.image import FAT32_MOST, Image, Loader
-from inkshelf.core.media.splitting import PART
+from inkshelf.core.media.material import FAT32_MOST, PART, Image, Loader
 from inkshelf.core.size import MIB, align_up, binary
 from inkshelf.core.value import Value
 from inkshelf.data import table

@@ -6,7 +6,7 @@ from inkshelf.core.aims.many import ManyImages
 from inkshelf.core.aims.stick import Stick
 from inkshelf.core.aims.sticks import StickAim, sticks_of
 from inkshelf.core.errors import PlanError
-from inkshelf.core.media.image import Checked, Image, stem_of
+from inkshelf.core.media.material import Checked, Image, stem_of
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, left_by
 from inkshelf.core.value import replace
 

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.aims.menus_on_sticks import starts_from_file
 from inkshelf.core.aims.sticks import StickAim
 from inkshelf.core.machine.state import Disk, Machine, Volume
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.material import Image, starts_from_file
 from inkshelf.core.media.speed import good_for
 from inkshelf.core.media.times import passes
 from inkshelf.core.plan.job import found_by

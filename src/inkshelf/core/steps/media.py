@@ -7,8 +7,7 @@ from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import Disk, HeldImage, Machine
-from inkshelf.core.media.copying import copied_files, taken_by
-from inkshelf.core.media.image import FAT32_MOST, Image
+from inkshelf.core.media.material import FAT32_MOST, Image, copied_files, taken_by
 from inkshelf.core.size import MIB, align_up, binary
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
 from inkshelf.core.steps.making import fuller, with_files

@@ -15,7 +15,7 @@ from inkshelf.ui.frame import settings
 
 if TYPE_CHECKING:
     from inkshelf.bench.sticks import Simulated
-    from inkshelf.core.media.image import Image
+    from inkshelf.core.media.material import Image
     from inkshelf.ui.frame.files import Files
 
 KINDS = "Images (*.iso *.img *.raw *.xz *.zst *.gz);;All files (*)"

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDragLeaveEvent, QDropEvent, QFontMetri
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inkshelf.core.disk.filesystems import title
-from inkshelf.core.media.image import stem_of
+from inkshelf.core.media.material import stem_of
 from inkshelf.core.sheet.media import StickPlan
 from inkshelf.core.size import binary
 from inkshelf.ui import theme

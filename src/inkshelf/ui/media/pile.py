@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QDrag, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QVBoxLayout, QWidget
 
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.material import Image
 from inkshelf.core.sheet.media import OnStick
 from inkshelf.core.size import decimal
 from inkshelf.ui import theme

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from inkshelf.core.media.image import FAT32_MOST, Image
+from inkshelf.core.media.material import FAT32_MOST, Image
 from inkshelf.core.size import decimal
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shlex
 
 from inkshelf.core.machine.state import Disk
-from inkshelf.core.media.image import Image
+from inkshelf.core.media.material import Image
 from inkshelf.core.media.times import Passes, passes
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
