@@ -21,7 +21,7 @@ from inkshelf.core.checks import findings
 from inkshelf.core.errors import JobError
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan import document
-from inkshelf.core.plan.job import Job, replan, without_aim
+from inkshelf.core.plan.job import Job, and_aim, replan, without_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.plan.wanted import wanted
 from inkshelf.core.sheet.sheet import sheet
@@ -179,3 +179,16 @@ def test_what_is_over_is_shared_by_weight_in_whole_mib() -> None:
     assert sizes["swap"] == 4 * GIB
     over = {part: size - comfort * GIB for (part, size), comfort in zip(sizes.items(), (80, 40, 4), strict=True)}
     assert over["one"] / over["two"] == pytest.approx(2, abs=0.001), "by comfort"
+
+
+def test_a_placement_that_was_not_proved_is_said_to_be_none(found_job: Job, monkeypatch: pytest.MonkeyPatch) -> None:
+    from inkshelf.core.aims import several
+
+    made = and_aim(found_job, several.Several(systems=("linux-light",)))
+    assert made.unproved == ()
+    real = several._solved
+    monkeypatch.setattr(several, "_solved", lambda problem: replace(real(problem), proven=False))
+    told = and_aim(found_job, several.Several(systems=("linux-light",)))
+    assert told.unproved == ("a1",)
+    assert "wish.unproved.a1" in {one.key for one in findings(read(told))}
+    assert document.load(document.dump(told)) == told

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.contradiction import _limits, _without, because
 from inkshelf.core.fit.question import Answer, Ask, Held, Piece, Problem, Refusal, Shelf
-from inkshelf.core.fit.solve import best, gaps_of, solve
+from inkshelf.core.fit.solve import PATIENCE, best, fits, gaps_of, solve
 from inkshelf.core.value import replace
 
 
@@ -179,3 +181,41 @@ def test_a_volume_moves_only_where_nothing_else_does_it() -> None:
         )
     )
     assert never.because == ("R1 stays where it is on disk A", "S1 keeps 30 MiB", "new needs at least 24 MiB in one piece")
+
+
+MANY = Problem(
+    (Shelf("A", 0, 90, (Held("S1", 0, 40, 20, 30), Held("R1", 40, 4, 2, 4, may_move=True), Held("D1", 50, 20, 9, 10))),),
+    (Piece("new", (Ask("new.root", 16, 20),)), Piece("old", (Ask("old.root", 10, 12),))),
+)
+
+
+@pytest.mark.parametrize("there", [True, False])
+def test_what_takes_too_long_is_taken_as_it_is_and_said_or_refused_in_words(
+    monkeypatch: pytest.MonkeyPatch, there: bool
+) -> None:
+    import scipy.optimize
+
+    real = scipy.optimize.milp
+
+    def late(*given: Any, **more: Any) -> Any:
+        assert more["options"]["time_limit"] == PATIENCE
+        done = real(*given, **more)
+        done.status, done.x = 1, done.x if there else None
+        return done
+
+    right = best(MANY)
+    assert right is not None
+    assert right.proven
+    monkeypatch.setattr(scipy.optimize, "milp", late)
+    if there:
+        assert best(MANY) == replace(right, proven=False)
+        return
+    with pytest.raises(PlanError, match="could not be worked out in 15 seconds"):
+        best(MANY)
+    with pytest.raises(PlanError, match="could not be worked out"):
+        fits(MANY)
+
+
+@given(small())
+def test_whether_anything_fits_is_what_the_best_says(problem: Problem) -> None:
+    assert fits(problem) == (best(problem) is not None)

@@ -354,4 +354,9 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "A download can be cut short, damaged, or not from whom it says. It starts, and fails in the middle of an installation, or worse.",
         "do": "Get the sum from its maker's own site, paste it or its list, and let it be compared.",
     },
+    "wish.unproved": {
+        "title": "Not proved to be the best",
+        "means": "With many volumes in the way there are more orders than can be tried. What is planned holds every limit; a better one was neither found nor ruled out.",
+        "do": "Take it as it is, or plan the systems one after the other, or keep volumes where they are: then it is proved again.",
+    },
 }

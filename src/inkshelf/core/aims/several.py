@@ -136,6 +136,12 @@ class Several(Schools, frozen=True, tag="several"):
         steps += [*proved(found), *resumed(found), *([Confirm("clock")] if clocks_differ(now) else [])]
         return identified((*steps, Confirm("tidy")), self.id)
 
+    def proven(self, found: Machine, seed: str) -> bool:
+        """Tell whether the placement was proved to be the best: else there was no time to find out."""
+        bare = {one.id: new_table(one, "gpt", seed) for one in found.disks if one.table.kind == "none" and not one.volumes}
+        tabled = fold(found, tuple(step for made in bare.values() for step in made)).planned
+        return self._fitted(tabled, self._by_system(found)).proven
+
     def _fitted(self, found: Machine, groups: tuple[tuple[Need, ...], ...]) -> Fitted:
         from inkshelf.core.fit.problem import problem_of  # late: no other aim needs the solver, which takes long to load
         from inkshelf.core.fit.question import Ask, Piece, Refusal

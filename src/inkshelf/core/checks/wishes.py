@@ -198,3 +198,17 @@ def own_disk_is_external(reading: Reading) -> Iterator[Finding]:
                 Show("aim", "Make it one that travels"),
             ),
         )
+
+
+@check
+def not_proved_best(reading: Reading) -> Iterator[Finding]:
+    """A placement that was found in the time there was, and not proved to be the best."""
+    for identity in reading.job.unproved if reading.job.steps else ():
+        yield Finding(
+            f"wish.unproved.{identity}",
+            "note",
+            "There may be a better way to place these systems",
+            "Everything fits, and no limit is broken; whether fewer bytes could be moved there was no time to work out.",
+            (),
+            (Show("aim", "Take fewer at once"),),
+        )

@@ -33,9 +33,9 @@ def _without(problem: Problem, changes: list[Relaxed]) -> Problem:
 
 
 def _fits(problem: Problem) -> bool:
-    from inkshelf.core.fit.solve import best
+    from inkshelf.core.fit.solve import fits
 
-    return best(problem) is not None
+    return fits(problem)
 
 
 def _limits(problem: Problem) -> Iterator[tuple[str, Relaxed]]:

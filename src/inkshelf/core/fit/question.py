@@ -72,13 +72,15 @@ class Put(Value, frozen=True):
 class Answer(Value, frozen=True):
     """The best placement: new volumes, sizes of those that shrink, starts of those that move.
 
-    ``share``: how far every volume is from its floor to its comfort, at least (1: all are comfortable).
+    ``share``: how far every volume is from its floor to its comfort, at least (1: all are comfortable). ``proven``: nothing
+    better is possible; else it is what was found in the time that was given.
     """
 
     put: tuple[Put, ...]
     shrunk: dict[str, int]
     moved: dict[str, int]
     share: float
+    proven: bool = True
 
 
 class Refusal(Value, frozen=True):

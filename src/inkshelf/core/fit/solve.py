@@ -13,12 +13,14 @@ from typing import Any
 
 import numpy as np
 
+from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.packing import Load, largest_share
 from inkshelf.core.fit.question import Answer, Ask, Held, Piece, Problem, Put, Refusal, Shelf
 from inkshelf.core.value import replace
 
+PATIENCE = 15.0  # seconds that one stage may take; what it has then is taken, and said not to be proved
 TIGHT, LOOSE = 1e-6, 1e-4  # of a share; of MiB, which are rounded to whole ones in the end
-INFEASIBLE = 2  # the solver's word for it
+OUT_OF_TIME, INFEASIBLE = 1, 2  # the solver's words for it
 Row = dict[int, float]
 
 
@@ -30,6 +32,7 @@ class Model:
     high: list[float] = field(default_factory=list)
     whole: list[int] = field(default_factory=list)
     rows: list[tuple[Row, float, float]] = field(default_factory=list)
+    proven: bool = True
 
     def column(self, low: float, high: float, *, whole: bool = False) -> int:
         """Add a column and return its number."""
@@ -43,7 +46,10 @@ class Model:
         self.rows.append((row, low, high))
 
     def least(self, objective: Row) -> np.ndarray[Any, Any] | None:
-        """Return the columns at which the objective is least, or ``None`` where nothing fits."""
+        """Return the columns at which the objective is least, or ``None`` where nothing fits.
+
+        Where that takes too long, the best that was found until then, which is not ``proven``; ``PlanError`` where nothing was.
+        """
         from scipy.optimize import Bounds, LinearConstraint, milp
         from scipy.sparse import csr_array
 
@@ -55,11 +61,19 @@ class Model:
         matrix = csr_array(([one[2] for one in entries], places), shape=(len(self.rows), len(self.low)))
         limits = LinearConstraint(matrix, [one[1] for one in self.rows], [one[2] for one in self.rows])
         for presolve in (True, False):  # now and then its presolve stumbles over the tight rows of the stages before
-            options = {"mip_rel_gap": 0.0, "presolve": presolve}
+            options = {"mip_rel_gap": 0.0, "presolve": presolve, "time_limit": PATIENCE}
             done = milp(cost, constraints=limits, bounds=Bounds(self.low, self.high), integrality=self.whole, options=options)
-            if done.status in {0, INFEASIBLE}:
+            if done.status in {0, OUT_OF_TIME, INFEASIBLE}:
                 break
-        return done.x if done.status == 0 else None
+        if done.status == OUT_OF_TIME:
+            self.proven = False
+            if done.x is None:
+                raise PlanError(
+                    f"Whether this fits could not be worked out in {PATIENCE:.0f} seconds.",
+                    "Take fewer systems at once, or let nothing move.",
+                )
+        found: np.ndarray[Any, Any] | None = done.x if done.status in {0, OUT_OF_TIME} else None
+        return found
 
 
 @dataclass
@@ -107,6 +121,15 @@ def solve(problem: Problem) -> Answer | Refusal:
     return Refusal(because(problem))
 
 
+def fits(problem: Problem) -> bool:
+    """Tell whether anything fits at all, however well: quick to say, as nothing has to be the best. Raises ``PlanError`` as ``best`` does."""
+    gaps = gaps_of(problem)
+    model, columns = _model(problem, gaps)
+    if not columns.moved and (packed := _packed(problem, gaps)) is not None:
+        return packed >= 0
+    return model.least({}) is not None
+
+
 def best(problem: Problem) -> Answer | None:
     """Return the best answer, or ``None`` where nothing fits."""
     still = replace(
@@ -151,7 +174,8 @@ def _best(problem: Problem) -> Answer | None:
         loose = TIGHT if stage == {columns.share: -1.0} else LOOSE
         model.row(stage, -np.inf, reached + loose * max(1.0, abs(reached)))
     assert found is not None  # noqa: S101 - there is one stage at least
-    return _answer(problem, gaps, columns, found, min(1.0, round(float(share), 6)))
+    made = _answer(problem, gaps, columns, found, min(1.0, round(float(share), 6)))
+    return replace(made, proven=model.proven)
 
 
 def _packed(problem: Problem, gaps: list[Gap]) -> float | None:

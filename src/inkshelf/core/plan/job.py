@@ -38,7 +38,8 @@ class Job(Value, frozen=True):
 
     ``seed`` is also the job's identity: benches and journals bear it. ``by_hand`` holds what a person asked for beside the aims, as
     intents; ``steps`` are those that follow from the aims, then those that the intents come to. ``idle``: intents that do not apply now;
-    ``contradictions``: where two readings of a disk disagree. ``reasons``: why one way was taken and not another, in writing.
+    ``contradictions``: where two readings of a disk disagree. ``unproved``: aims whose plan was not proved to be the best.
+    ``reasons``: why one way was taken and not another, in writing.
     """
 
     title: Line = ""
@@ -56,6 +57,7 @@ class Job(Value, frozen=True):
     idle: tuple[Idle, ...] = ()
     contradictions: tuple[Contradiction, ...] = ()
     reasons: tuple[Line, ...] = ()
+    unproved: tuple[Key, ...] = ()
 
     @property
     def aim(self) -> Beside | None:
@@ -83,7 +85,7 @@ def replan(job: Job) -> Job:
     fault = ""
     # a call number never comes back, neither one that was found nor one that an aim or an intent gave away
     taken = [*job.found.calls(), *(one.made for one in job.by_hand if one.made)]
-    state = job.found
+    state, unproved = job.found, list[str]()
     for number, aim in enumerate(job.aims, 1):
         try:
             own = aim.steps(state, seed_of(job, aim), tuple(taken))
@@ -96,11 +98,12 @@ def replan(job: Job) -> Job:
             fault = f"{done.fault[1]}" if len(job.aims) == 1 else f"Aim {number} ({aim.kind}): {done.fault[1]}"
             planned = ()
             break
+        unproved += [] if aim.proven(state, seed_of(job, aim)) else [aim.id]
         taken += [call for step in own for call in step.gives_calls()]
         planned, state = planned + own, done.planned
     planned = merged(planned) if len(job.aims) > 1 else planned
     steps, intents, idle = resolve(job.found, planned, job.by_hand, job.seed)
-    return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle)
+    return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle, unproved=tuple(unproved))
 
 
 def seed_of(job: Job, aim: AimBase) -> str:
