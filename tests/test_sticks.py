@@ -517,3 +517,31 @@ def test_an_image_on_a_stick_that_was_full_keeps_what_lies_outside_its_volumes(
     with image.open("rb") as wanted_file, stick.open("rb") as made_file:
         wanted_file.seek(MIB), made_file.seek(MIB)
         assert wanted_file.read() == made_file.read(image.stat().st_size - MIB)
+
+
+def test_what_is_wanted_most_goes_on_before_the_rest(job: Job) -> None:
+    told = known_images("heron=300MiB,uefi\nalder=250MiB,uefi\nquill=350MiB,uefi\ntern=600MiB,uefi")
+    usual = {one.name for plan in media(read(wanted(job, "many", told))) for one in plan.images if one.fits}
+    assert "tern" not in usual
+    wished = {one.name for plan in media(read(wanted(job, "many", told, most=("tern",)))) for one in plan.images if one.fits}
+    assert "tern" in wished
+    sets = {
+        one.name for plan in media(read(wanted(job, "installer-set", told, most=("quill",)))) for one in plan.images if one.fits
+    }
+    assert "quill" in sets
+
+
+def test_an_image_may_be_told_by_its_size_alone() -> None:
+    (one,) = known_images("4.2GiB")
+    assert (one.name, one.told, one.size) == ("image", True, 4_509_715_660)
+    assert [one.name for one in known_images("1GiB\n2GiB,uefi\nheron=3GiB")] == ["image-1", "image-2", "heron"]
+
+
+def test_a_stick_in_two_parts_says_what_lies_where(job: Job, images: tuple[Image, ...]) -> None:
+    (plan,) = media(read(wanted(job, "two-part", images[:1], large=("live",))))
+    (one,) = plan.images
+    assert dict(one.map)["live"] == "M1"
+    assert dict(one.map)["efi"] == "B1"
+    assert dict(one.parts).keys() == {"B1", "M1"}
+    assert sum(size for _, size in one.parts) == one.bytes
+    assert plan.rate == 40_000_000

@@ -241,6 +241,7 @@ def stick_plan(one: StickPlan) -> dict[str, Any]:
         "free_bytes": one.free,
         "largest_next_bytes": one.largest_next,
         "start": to_builtins(one.start),
+        "bytes_a_second": one.rate,
         "seconds": {"write": round(one.write, 1), "check": round(one.check, 1), "measured": one.measured},
     }
 

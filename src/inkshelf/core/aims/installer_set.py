@@ -7,7 +7,18 @@ from typing import ClassVar
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.menus_on_sticks import chained
-from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label, images_question, laid, need, stick_question, the_stick_of
+from inkshelf.core.aims.sticks import (
+    LEFT_OUT,
+    StickAim,
+    fat_label,
+    images_question,
+    laid,
+    most_question,
+    need,
+    stick_question,
+    the_stick_of,
+    weight_of,
+)
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.media.material import FAT32_MOST, Image, stem_of
@@ -22,7 +33,7 @@ LABEL = 11  # characters that FAT32 has for one
 
 
 class InstallerSet(StickAim, frozen=True, tag="installer-set"):
-    """Installers on ``disk``, a volume each. ``leave``: names that are left out."""
+    """Installers on ``disk``, a volume each. ``leave``: names that are left out, ``most``: those that are wanted most."""
 
     title: ClassVar[str] = "A set of installers on one stick"
     about: ClassVar[str] = "One labelled volume for each version, each large enough, and one that firmware starts."
@@ -33,6 +44,7 @@ class InstallerSet(StickAim, frozen=True, tag="installer-set"):
     )
 
     leave: tuple[Line, ...] = ()
+    most: tuple[Line, ...] = ()
 
     def sentence(self, found: Machine) -> str:
         """Name how many there are, and the stick."""
@@ -44,6 +56,7 @@ class InstallerSet(StickAim, frozen=True, tag="installer-set"):
         return (
             stick_question(found),
             images_question(several=True),
+            most_question(self.images),
             Question("leave", "Left out", pile, "", "everything is wanted", "names"),
         )
 
@@ -54,7 +67,8 @@ class InstallerSet(StickAim, frozen=True, tag="installer-set"):
         """Return which installers fit, the best use of the stick."""
         disk = the_stick_of(found, self.disk)
         room = max(0, align_down(disk.size - STARTUP - EDGES, MIB))
-        return pack(tuple(Item(one.name, room_of(one), one.size) for one in self._wanted()), (Room(disk.id, room),))
+        items = tuple(Item(one.name, room_of(one), one.size, weight_of(one, self.most)) for one in self._wanted())
+        return pack(items, (Room(disk.id, room),))
 
     def left_out(self, found: Machine) -> dict[str, str]:
         """Return which images are not put on the stick, and why."""

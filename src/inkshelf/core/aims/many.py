@@ -13,11 +13,13 @@ from inkshelf.core.aims.sticks import (
     before,
     images_question,
     laid,
+    most_question,
     need,
     safe_name,
     stick_question,
     sticks_of,
     the_stick_of,
+    weight_of,
 )
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, HeldImage, Machine, Volume
@@ -50,7 +52,7 @@ class Built(Value, frozen=True):
 
 
 class ManyImages(StickAim, frozen=True, tag="many"):
-    """Images as files on ``disk`` and the ``more`` sticks. ``images``: the pile; ``leave``: names that are not put on any;
+    """Images as files on ``disk`` and the ``more`` sticks. ``images``: the pile; ``leave``: names that are not put on any, ``most``: those that are wanted most;
     ``off``: files that are taken off first. ``there``: whether sticks that were made so before are added to."""
 
     title: ClassVar[str] = "A stick with many images"
@@ -63,6 +65,7 @@ class ManyImages(StickAim, frozen=True, tag="many"):
 
     more: tuple[Letter, ...] = ()
     leave: tuple[Line, ...] = ()
+    most: tuple[Line, ...] = ()
     off: tuple[Line, ...] = ()
     filesystem: Literal["auto", "fat32", "exfat", "ntfs"] = "auto"
     there: Literal["keep", "erase"] = "keep"
@@ -89,6 +92,7 @@ class ManyImages(StickAim, frozen=True, tag="many"):
             stick_question(found),
             Question("more", "More sticks", others, "", "one is enough as long as everything fits", "names"),
             images_question(several=True),
+            most_question(self.images),
             Question("leave", "Left out", pile, "", "everything is wanted", "names"),
             Question("off", "Taken off first", held, "", "adding never erases", "names"),
             Question(
@@ -135,7 +139,8 @@ class ManyImages(StickAim, frozen=True, tag="many"):
     def packed(self, found: Machine) -> Many:
         """Return which images go on which stick; raises ``PlanError`` where a stick is not there."""
         spots = tuple(self._spot(the_stick_of(found, letter)) for letter in self.letters())
-        return together(self._wanted(), spots)
+        wanted = self._wanted()
+        return together(wanted, spots, tuple(weight_of(one, self.most) for one in wanted))
 
     def left_out(self, found: Machine) -> dict[str, str]:
         """Return which images are not put on any stick, and why."""

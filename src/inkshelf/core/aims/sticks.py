@@ -21,6 +21,7 @@ from inkshelf.data import exact
 MENU_FOLDER = "\\EFI\\BOOT\\"
 FAT_BY_LBA = "0x0C"  # on an MBR, the type of a FAT32 that firmware and systems look into
 LEFT_OUT = "it was left out"  # by a person
+WANTED_MOST = 10  # as much as so many others
 Look = Callable[[str], Image]
 _looks: list[Look] = []
 
@@ -87,12 +88,24 @@ def images_question(*, several: bool) -> Question:
     return Question("image", title, (), "", why, "images" if several else "image", "images")
 
 
+def weight_of(image: Image, most: tuple[str, ...]) -> int:
+    """Return how much an image is wanted, beside others."""
+    return WANTED_MOST if image.name in most else 1
+
+
+def most_question(images: tuple[Image, ...]) -> Question:
+    """Return the question which images are wanted most where not all of them fit."""
+    pile = tuple(Answer(one.name, one.name, "put on a stick before the others") for one in images)
+    return Question("most", "Wanted most", pile, "", "one is wanted as much as another", "names")
+
+
 def known_images(text: str) -> tuple[Image, ...]:
     """Return the images that a person named, a line each: files, or what is told of one that is not here yet.
 
     Raises ``PlanError`` where a line is neither, or two bear one name.
     """
     found = tuple(_known(line.strip()) for line in text.splitlines() if line.strip())
+    found = tuple(_numbered(one, at) for at, one in enumerate(found, 1)) if len(found) > 1 else found
     names = [one.name.lower() for one in found]
     twice = next((one for one in names if names.count(one) > 1), "")
     if twice:
@@ -100,8 +113,13 @@ def known_images(text: str) -> tuple[Image, ...]:
     return found
 
 
+def _numbered(image: Image, number: int) -> Image:
+    """One of several that were told by their sizes alone bears its number."""
+    return replace(image, name=f"image-{number}") if image.told and image.name == "image" else image
+
+
 def _known(text: str) -> Image:
-    told = _told(text)
+    told = _told(text) or _told(f"image={text}")
     if told is not None:
         return told
     if not _looks:

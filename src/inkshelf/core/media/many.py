@@ -57,14 +57,18 @@ class Many(Value, frozen=True):
     packing: Packing
 
 
-def together(images: tuple[Image, ...], spots: tuple[Spot, ...]) -> Many:
-    """Return which images go on which stick; raises ``PlanError`` where that cannot be asked. What a file takes is reckoned in clusters."""
+def together(images: tuple[Image, ...], spots: tuple[Spot, ...], weights: tuple[int, ...] = ()) -> Many:
+    """Return which images go on which stick; raises ``PlanError`` where that cannot be asked. What a file takes is reckoned in clusters.
+
+    ``weights``: how much each image is wanted (none: one as much as another).
+    """
     wide = any(one.size > FAT32_MOST for one in images)
     cluster = max((one.cluster for one in spots), default=4096)
     rooms = tuple(
         Room(one.key, align_down(one.free, cluster), FAT32_MOST if one.filesystem == "fat32" else None) for one in spots
     )
-    items = tuple(Item(one.name, align_up(one.size, cluster), one.size) for one in images if one.size)
+    wanted = zip(images, weights or (1,) * len(images), strict=True)
+    items = tuple(Item(one.name, align_up(one.size, cluster), one.size, weight) for one, weight in wanted if one.size)
     return Many("exfat" if wide else "fat32", pack(items, rooms))
 
 

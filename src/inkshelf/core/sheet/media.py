@@ -8,19 +8,22 @@ from inkshelf.core.aims.sticks import StickAim
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.media.material import Image, starts_from_file
 from inkshelf.core.media.speed import good_for
-from inkshelf.core.media.times import passes
+from inkshelf.core.media.times import passes, rate
 from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.steps.kinds import CopyFiles, Eject, KeepFile, PutImage, Step, WriteImage
 from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
+ROOT = "files in its root"
+
 
 class OnStick(Value, frozen=True):
     """One image of the pile. ``volume``: the call number of where it lies (empty: nowhere), ``path`` as which file; ``why``: it does not.
 
     ``bytes``: what of it is carried; ``starts``: whether the stick's menu starts it, empty: it does, else why not.
-    ``instead``: of one that is on no stick, the smallest one on the stick in whose place it would fit (empty: there is none).
+    ``instead``: of one that is on no stick, the smallest one on the stick in whose place it would fit (empty: there is none). ``parts``: the
+    bytes of it by volume; ``map``: of one that lies on two volumes, which folder of its root is where.
     """
 
     name: str
@@ -34,6 +37,8 @@ class OnStick(Value, frozen=True):
     told: bool
     starts: str
     instead: str = ""
+    parts: tuple[tuple[str, int], ...] = ()
+    map: tuple[tuple[str, str], ...] = ()
 
 
 class Start(Value, frozen=True):
@@ -44,7 +49,8 @@ class Start(Value, frozen=True):
 
 
 class StickPlan(Value, frozen=True):
-    """One stick as it is planned. Sizes in bytes, times in seconds; ``free``: for more images, ``largest_next``: the largest one that still fits."""
+    """One stick as it is planned. Sizes in bytes, times in seconds; ``free``: for more images, ``largest_next``: the largest one that still fits;
+    ``rate``: bytes a second that port and stick allow."""
 
     disk: str
     identity: str
@@ -55,6 +61,7 @@ class StickPlan(Value, frozen=True):
     images: tuple[OnStick, ...]
     free: int
     largest_next: int
+    rate: int
     write: float
     check: float
     measured: bool
@@ -100,6 +107,7 @@ def _of_aim(aim: StickAim, steps: tuple[Step, ...], before: Machine, reading: Re
             images,
             free,
             following,
+            round(rate(disk)),
             taken.write,
             taken.check,
             taken.measured,
@@ -135,10 +143,22 @@ def _put(image: Image, steps: list[CopyFiles | PutImage | WriteImage]) -> OnStic
     one = steps[0]
     volume = one.calls[0] if isinstance(one, WriteImage) and one.calls else getattr(one, "call", "")
     path = one.path if isinstance(one, PutImage) else ""
-    carried = sum(map(_carried, steps))
-    starts = starts_from_file(image) if path else ""
+    parts = tuple((str(getattr(step, "call", volume)), _carried(step)) for step in steps)
+    copies = [step for step in steps if isinstance(step, CopyFiles)]
+    found = [(name or ROOT, step.call) for step in copies for name in step.tops or ()] if len(copies) > 1 else []
     return OnStick(
-        image.name, image.size, carried, volume, path, fits=True, why="", checked=image.checked, told=image.told, starts=starts
+        image.name,
+        image.size,
+        sum(size for _, size in parts),
+        volume,
+        path,
+        fits=True,
+        why="",
+        checked=image.checked,
+        told=image.told,
+        starts=starts_from_file(image) if path else "",
+        parts=parts,
+        map=tuple(found),
     )
 
 

@@ -21,7 +21,7 @@ from inkshelf.ui.media.board import StickBoard
 from inkshelf.ui.media.left import LeftOut
 from inkshelf.ui.media.pile import MIME, Pile
 from inkshelf.ui.media.table import Sticks
-from inkshelf.ui.media.words import span
+from inkshelf.ui.media.words import map_lines, span
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, button, card, clear, heading, label, scrolled
 
@@ -95,6 +95,8 @@ class MediaChapter(Page):
         box.addLayout(row)
         self.board = StickBoard(lambda name: self._put(name, on=True), self._select)
         box.addWidget(self.board)
+        self.map = label("", theme.sans(12), quiet=True, wrap=True)
+        box.addWidget(self.map)
         self.left = LeftOut(self._instead, lambda name: self._put(name, on=True))
         box.addWidget(self.left)
         box.addStretch(1)
@@ -242,6 +244,8 @@ class MediaChapter(Page):
         self.board.refresh(plan, self.desk.selected)
         self.left.refresh(plan.images if plan and planned else ())
         self.left.setVisible(bool(plan and planned and any(not one.fits for one in plan.images)))
+        self.map.setText("\n".join(map_lines(plan)) if plan and planned else "")
+        self.map.setVisible(bool(self.map.text()))
         self.title.setText(f"Stick {plan.disk}" if plan else "")
         self.identity.setText(plan.identity if plan else "")
         self.figures["write"].setText(span(plan.write) if plan and planned else "\N{EN DASH}")

@@ -73,7 +73,7 @@ def drawn(plan: StickPlan, width: float) -> Drawn:
 
 def _books(plan: StickPlan, volume: Volume, left: float, width: float) -> list[Book]:
     """The images that lie in a volume, those first that were there before, then what is free."""
-    own = [(one.name, one.bytes) for one in plan.images if one.volume == volume.call and one.fits]
+    own = [(one.name, size) for one in plan.images if one.fits for call, size in one.parts if call == volume.call]
     planned = {one.path for one in plan.images if one.path}
     own = [(one.path.strip("/"), one.size) for one in volume.images if one.path not in planned] + own
     if not own:

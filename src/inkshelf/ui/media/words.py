@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.media.material import FAT32_MOST, Image
+from inkshelf.core.sheet.media import StickPlan
 from inkshelf.core.size import decimal
 
 
@@ -34,3 +35,14 @@ def span(seconds: float) -> str:
     """Return a time as a person reads it."""
     whole = max(1, round(seconds))
     return f"{whole // 60} min {whole % 60:02} s" if whole >= 60 else f"{whole} s"
+
+
+def map_lines(plan: StickPlan) -> list[str]:
+    """Return which folder of an image lies on which volume of a stick in two parts, a line each volume."""
+    lines = []
+    for one in plan.images:
+        for call in dict.fromkeys(place for _, place in one.map):
+            label = next((own.filesystem.label for own in plan.volumes if own.call == call and own.filesystem), "")
+            names = ", ".join(name for name, place in one.map if place == call)
+            lines.append(f"on {call} “{label}”: {names}")
+    return lines
