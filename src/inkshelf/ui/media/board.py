@@ -13,7 +13,7 @@ from inkshelf.core.media.material import stem_of
 from inkshelf.core.sheet.media import StickPlan
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
-from inkshelf.ui.media.layout import Book, Drawn, Frame, drawn
+from inkshelf.ui.media.layout import NARROW, Book, Drawn, Frame, drawn
 from inkshelf.ui.media.pile import MIME
 from inkshelf.ui.parts import draw_call
 from inkshelf.ui.shelf.hatches import draw_hatch
@@ -85,7 +85,7 @@ class StickBoard(QWidget):
 
     def _frame(self, painter: QPainter, frame: Frame) -> None:
         ink = theme.current()
-        low = frame.width < 90
+        low = frame.width < NARROW
         top = TOP + (26 if low else 0)
         box = QRectF(frame.x, top, frame.width, FOOT - top)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -111,7 +111,7 @@ class StickBoard(QWidget):
         kind = title(system.kind) if system else "no file system"
         label = f"“{system.label}”" if system and system.label else ""
         draw_call(painter, box.left() + 5, box.top() + 6, frame.call, planned=True)
-        if box.width() >= 90:
+        if box.width() >= NARROW:
             painter.setPen(ink.color("pencil"))
             painter.setFont(theme.sans(12))
             words = f"{label} {kind} \N{MIDDLE DOT} {binary(frame.volume.size)}".strip()
@@ -156,7 +156,11 @@ class StickBoard(QWidget):
             _up(painter, f"free {binary(size)}", box, "pencil")
             return
         painter.setFont(theme.sans(12))
-        painter.drawText(box.adjusted(0, -18, 0, -18), Qt.AlignmentFlag.AlignCenter, "free for\nthe next")
+        painter.drawText(
+            box.adjusted(0, -18, 0, -18),
+            Qt.AlignmentFlag.AlignCenter,
+            "free for\nthe next" if self.plan and self.plan.largest_next else "free",
+        )
         painter.setFont(theme.mono(12, 600))
         painter.drawText(box.adjusted(0, 28, 0, 28), Qt.AlignmentFlag.AlignCenter, binary(size))
 

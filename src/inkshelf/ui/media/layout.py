@@ -7,6 +7,7 @@ from inkshelf.core.sheet.media import StickPlan
 from inkshelf.core.value import Value
 
 LEAST_VOLUME, LEAST_BOOK, BETWEEN, INSIDE = 40.0, 30.0, 3.0, 7.0
+NARROW = 90.0  # pixels: a volume that is drawn narrower shows no books
 LEAST_GAP = 64 << 20  # bytes: less than that behind the last volume is not drawn
 
 
@@ -76,8 +77,8 @@ def _books(plan: StickPlan, volume: Volume, left: float, width: float) -> list[B
     own = [(one.name, size) for one in plan.images if one.fits for call, size in one.parts if call == volume.call]
     planned = {one.path for one in plan.images if one.path}
     own = [(one.path.strip("/"), one.size) for one in volume.images if one.path not in planned] + own
-    if not own:
-        return []
+    if not own or width < NARROW:
+        return []  # its own title takes the room
     free = max(0, volume.size - (volume.used or 0))
     sizes = [size for _, size in own] + ([free] if free else [])
     room = width - 2 * INSIDE - BETWEEN * (len(sizes) - 1)
