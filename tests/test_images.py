@@ -323,3 +323,10 @@ def test_a_name_that_was_deleted_is_not_listed(made: dict[str, Path]) -> None:
     raw[begin + 4] ^= 1
     with pytest.raises(FormatError, match="not where it should be"):
         paths()
+
+
+def test_a_longer_name_that_ends_before_it_begins_is_none() -> None:
+    """Of a system use area that breaks off behind the head of its last entry."""
+    volume = iso.Iso("X", 4096, 2048, (20, 2048), wide=False)
+    assert iso._alternate(Memory(b""), volume, b"NM\x05\x01") == b""
+    assert iso._alternate(Memory(b""), volume, b"NM\x07\x01\x00ab") == b"ab"

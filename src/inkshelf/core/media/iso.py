@@ -161,7 +161,7 @@ def _alternate(source: ByteSource, iso: Iso, system_use: bytes) -> bytes:
         at, onward = 0, b""
         while at + 4 <= len(area) and area[at + 2] >= 4:
             mark, length = area[at : at + 2], area[at + 2]
-            if mark == b"NM" and length >= 5 and not area[at + 4] & 6:
+            if mark == b"NM" and 5 <= length <= len(area) - at and not area[at + 4] & 6:
                 found += area[at + 5 : at + length]
             elif mark == b"CE" and length >= 28:
                 own = CONTINUED.of(area, at)
