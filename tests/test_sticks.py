@@ -541,7 +541,33 @@ def test_a_stick_in_two_parts_says_what_lies_where(job: Job, images: tuple[Image
     (plan,) = media(read(wanted(job, "two-part", images[:1], large=("live",))))
     (one,) = plan.images
     assert dict(one.map)["live"] == "M1"
-    assert dict(one.map)["efi"] == "B1"
+    assert dict(one.map)["EFI"] == "B1"
     assert dict(one.parts).keys() == {"B1", "M1"}
     assert sum(size for _, size in one.parts) == one.bytes
     assert plan.rate == 40_000_000
+
+
+@pytest.mark.parametrize("said", [{"large": ("live",)}, {"large": ("live", "boot")}])
+def test_the_printed_lines_copy_what_the_map_says_and_compare_it(
+    job: Job, images: tuple[Image, ...], tmp_path: Path, said: dict[str, object]
+) -> None:
+    """With folders in the place of what is mounted: both volumes together hold the image, and both lists are the same."""
+    made = wanted(job, "two-part", images[:1], **said)
+    rows = [row for row in sheet(read(made)).rows if row.words.title.startswith("Copy the files")]
+    whole = tmp_path / "tree"
+    subprocess.run(
+        ["xorriso", "-osirrox", "on", "-indev", images[0].path, "-extract", "/", whole], check=True, capture_output=True
+    )
+    (tmp_path / "home").mkdir()
+    (tmp_path / "home/opened").symlink_to(whole)
+    found: list[str] = []
+    for number, row in enumerate(rows):
+        target = tmp_path / f"volume-{number}"
+        target.mkdir()
+        lines = [line for line in row.words.commands if "mount" not in line.split()[0] and "mount -o" not in line]
+        lines = [line for line in lines if not line.startswith("MOUNTED=")]
+        script = f"set -e -o pipefail; export HOME={tmp_path}/home MOUNTED={target}\n" + "\n".join(lines)
+        said_there = subprocess.run(["bash", "-c", script], check=True, capture_output=True, text=True).stdout
+        assert len(said_there.splitlines()) == 1, "the comparison prints nothing, the count follows"
+        found += [str(one.relative_to(target)) for one in target.rglob("*") if one.is_file()]
+    assert sorted(found) == sorted(str(one.relative_to(whole)) for one in whole.rglob("*") if one.is_file())

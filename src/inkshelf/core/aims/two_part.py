@@ -126,7 +126,7 @@ class TwoPart(StickAim, frozen=True, tag="two-part"):
                 f"{image.name} has no file that FAT32 does not hold: one volume does.",
                 "Take the aim stick, or say what goes to the large one.",
             )
-        if not any(one.name == "efi" for one in small):
+        if not any(one.name.lower() == "efi" for one in small):
             raise PlanError("The loaders would not lie where firmware reads them.", "Keep the folder efi on the small volume.")
         over = next((one for one in small if one.largest > FAT32_MOST), None)
         if over is not None:

@@ -11,7 +11,7 @@ from inkshelf.core.media import iso as iso9660
 from inkshelf.core.media import udf as udf_volume
 from inkshelf.core.media.entries import Entry
 from inkshelf.core.media.image import menus_among
-from inkshelf.core.media.material import FAT32_MOST, Image, top_of
+from inkshelf.core.media.material import FAT32_MOST, Image, among
 from inkshelf.core.media.splitting import parts
 from inkshelf.core.value import Value
 from inkshelf.data import exact
@@ -49,7 +49,7 @@ def wanted(
     menus = {one.path.lower() for one in menus_among(entries)} if keeps and image.live else set[str]()
     way = image.live.family if image.live else ""
     for one in entries:
-        if tops is not None and top_of(one.path) not in tops:
+        if not among(one.path, tops):
             continue
         if part and one.size > FAT32_MOST:
             yield from split(source, one, part)

@@ -134,9 +134,14 @@ class Image(Value, frozen=True):
 
 
 def top_of(path: str) -> str:
-    """Return the folder in the root that a path lies in, in small letters; empty for a file in the root."""
-    parts = path.lower().strip("/").split("/")
+    """Return the folder in the root that a path lies in, as it is written; empty for a file in the root."""
+    parts = path.strip("/").split("/")
     return parts[0] if len(parts) > 1 else ""
+
+
+def among(path: str, tops: tuple[str, ...] | None) -> bool:
+    """Tell whether a path lies in one of these folders of the root (``None``: in any); capitals and small letters mean the same."""
+    return tops is None or top_of(path).lower() in {one.lower() for one in tops}
 
 
 def taken_by(tops: Iterable[Top], cluster: int) -> int:
@@ -147,7 +152,7 @@ def taken_by(tops: Iterable[Top], cluster: int) -> int:
 def copied_files(image: Image, tops: tuple[str, ...] | None, *, keeps: bool) -> tuple[BootFile, ...]:
     """Return the start-up files of an image as they lie in the volume that it is copied to."""
     edited = dict(image.live.edited) if image.live and keeps else {}
-    held = (one for one in image.boot_files if tops is None or top_of(one.path.replace("\\", "/")) in tops)
+    held = (one for one in image.boot_files if among(one.path.replace("\\", "/"), tops))
     return tuple(replace(one, size_bytes=edited.get(one.path.replace("\\", "/").lower(), one.size_bytes)) for one in held)
 
 

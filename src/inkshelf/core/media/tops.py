@@ -19,9 +19,9 @@ def tops_of(listed: Iterable[Entry]) -> tuple[Top, ...]:
     """Return the top folders of an image, by name."""
     held: dict[str, list[Entry]] = {}
     for one in listed:
-        name = top_of(one.path)
-        held.setdefault(name if name in held or len(held) < MOST else "", []).append(one)
-    return tuple(_top(name, files) for name, files in sorted(held.items()))
+        key = top_of(one.path).lower()
+        held.setdefault(key if key in held or len(held) < MOST else "", []).append(one)
+    return tuple(_top(top_of(files[0].path) if key else "", files) for key, files in sorted(held.items()))
 
 
 def _top(name: str, files: list[Entry]) -> Top:

@@ -9,7 +9,7 @@ from inkshelf.core.media.material import Image
 from inkshelf.core.media.times import Passes, passes
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
-from inkshelf.core.sheet.telling.starting import LISTED, MOUNT, UNMOUNT
+from inkshelf.core.sheet.telling.starting import MOUNT, UNMOUNT
 from inkshelf.core.size import MIB, binary, both, grouped
 from inkshelf.core.steps.kinds import (
     CopyFiles,
@@ -27,6 +27,7 @@ from inkshelf.data import exact, table
 
 NOT_HERE = "/path/to/{name}"
 NOT_KEPT = "kernel and first image (those of the image start every time), settings of the firmware"
+UNPACKED = 'tar --extract --no-same-owner --file=- --directory="$MOUNTED"'
 OPENED = '"$HOME/opened"'
 
 
@@ -182,31 +183,42 @@ def _copy_files(step: CopyFiles, scene: Scene) -> Words:
 
 
 def _copying(step: CopyFiles, scene: Scene) -> list[str]:
-    image = step.image
+    """The image is opened, what is wanted of it is picked, copied, and listed by its hashes on both sides."""
+    image, picked = step.image, _picked(step)
     lines = [
         f"mkdir -p {OPENED} && {exact('media', 'opened').format(image=_file(image), folder=OPENED)}",
         MOUNT.format(part=scene.part(step.call)),
+        f"(cd {OPENED} && {picked} | tar --create --null --files-from=- --file=-) | {UNPACKED} && sync",
     ]
-    without = [shlex.quote(f"--exclude={path}") for path, _ in image.over] if step.part else []
-    only = " ".join(shlex.quote(f"./{one}") for one in step.tops if one) if step.tops is not None else "."
-    if step.tops is not None and "" in step.tops:
-        only = f"$(find . -maxdepth 1 -type f) {only}".rstrip()
-    listed = " ".join(["tar --create --file=-", *without, only])
-    lines.append(f'(cd {OPENED} && {listed}) | tar --extract --no-same-owner --file=- --directory="$MOUNTED" && sync')
     if step.part and image.over:
         payload = image.over[0][0]
         part = payload.rsplit(".", 1)[0] + exact("media", "part_ending")
         made = exact("media", "split_payload").format(
             payload=OPENED + shlex.quote(payload), part='"$MOUNTED"' + shlex.quote(part), mib=step.part // MIB
         )
-        lines.append(f"{made} && sync")
+        folder = '"$MOUNTED"' + shlex.quote(payload.rsplit("/", 1)[0] or "/")
+        lines.append(f"mkdir -p {folder} && {made} && sync")
+    hashed = "xargs -0 sha256sum | sort"
     lines += [
-        LISTED.format(folder=OPENED, into="there"),
-        LISTED.format(folder='"$MOUNTED"', into="here"),
+        f'(cd {OPENED} && {picked} | {hashed} > "$HOME/there")',
+        f'(cd "$MOUNTED" && {picked} | {hashed} > "$HOME/here")',
         'diff "$HOME/there" "$HOME/here"; wc -l "$HOME/here"',
         f"{UNMOUNT}; umount {OPENED}",
     ]
     return lines
+
+
+def _picked(step: CopyFiles) -> str:
+    """What lists the wanted files, each ended by a zero byte: names may hold whatever they like."""
+    named = " ".join(shlex.quote(f"./{one}") for one in step.tops or () if one)
+    finds = [f"find {named} -type f -print0"] if named else []
+    if step.tops is None:
+        finds = ["find . -type f -print0"]
+    elif "" in step.tops:
+        finds.append("find . -maxdepth 1 -type f -print0")
+    listed = finds[0] if len(finds) == 1 else f"{{ {'; '.join(finds)}; }}"
+    without = "".join(f" | grep -zvxF {shlex.quote(f'.{path}')}" for path, _ in step.image.over) if step.part else ""
+    return listed + without
 
 
 @told.register
