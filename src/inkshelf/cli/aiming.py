@@ -78,15 +78,16 @@ def _takes_aim(parser: ArgumentParser) -> None:
     parser.add_argument("kind", metavar="AIM", nargs="?", type=word, help=", ".join(KINDS))
     parser.add_argument("--change", metavar="N", type=int, help="change the answers of aim N instead of adding one")
     parser.add_argument("--drop", metavar="N", type=int, help="take aim N out of the job")
-    asked: dict[str, str] = {}
+    asked: dict[str, dict[str, None]] = {}
     several: set[str] = set()
     for kind in every_aim():
         for one in kind().asked(Machine()):
             several |= {one.key} if one.kind in {"images", "names"} else set()
-            asked.setdefault(
-                one.key, f"{one.title.lower()} ({', '.join(two.value for two in one.answers)})" if one.answers else one.title
-            )
-    for key, words in asked.items():
+            choices = f" ({', '.join(two.value for two in one.answers)})" if one.answers else ""
+            words = f"{one.title.lower()}{choices}" + (f": {one.why}" if one.kind in {"image", "images"} else "")
+            asked.setdefault(one.key, {})[words] = None
+    for key, every in asked.items():
+        words = "; or ".join(every)
         how = "append" if key in several else "store"
         again = "; again for more" if key in several else ""
         parser.add_argument(f"--{key}", metavar="ANSWER", type=word, action=how, help=words.replace("%", "%%") + again)

@@ -8,6 +8,7 @@ bytes, and a stick that would overflow by a few of them is forbidden that very s
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.media import filling
@@ -52,10 +53,11 @@ class Packing(Value, frozen=True):
     proven: bool = True
 
 
+@lru_cache(maxsize=32)
 def pack(items: tuple[Item, ...], rooms: tuple[Room, ...]) -> Packing:
     """Return the packing of the greatest weight, with small images rather than large ones where both are wanted alike.
 
-    Raises ``PlanError`` for what cannot be asked.
+    Raises ``PlanError`` for what cannot be asked. The same question is solved once: findings, screens and the plan ask it in turn.
     """
     names = [one.name for one in items]
     if len(set(names)) != len(names) or len({one.key for one in rooms}) != len(rooms):
