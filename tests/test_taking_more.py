@@ -22,8 +22,8 @@ from inkshelf.core.boot.mishaps import STANDING, mishaps
 from inkshelf.core.checks import findings, know
 from inkshelf.core.checks.registry import ChangeAim, apply_remedy
 from inkshelf.core.disk.kinds import KINDS, makeable
-from inkshelf.core.machine.joining import join_images
-from inkshelf.core.machine.state import Disk, Firmware, Machine
+from inkshelf.core.machine.joining import join_images, join_listings
+from inkshelf.core.machine.state import Disk, Firmware, HeldImage, Machine, StickFacts
 from inkshelf.core.plan import document
 from inkshelf.core.plan.byhand import arrange, change, exactly
 from inkshelf.core.plan.job import Job, Override, with_aim
@@ -82,6 +82,37 @@ def test_taking_the_same_image_in_again_changes_nothing(job: Job, demo_files: tu
     assert again.found == job.found
     assert again.steps == job.steps
     assert len([one for one in again.sources if one.kind == "image"]) == 1
+
+
+READ_FROM_THE_IMAGE = {"id", "size", "sector", "table", "volumes", "shown_sector"}
+SAID = {
+    "physical_sector": 512,
+    "model": "kept model",
+    "serial": "KEPT-1",
+    "transport": "usb",
+    "removable": True,
+    "device": "/dev/sdk",
+    "failing": True,
+    "stick": StickFacts(port="usb2", writes=21_000_000, real_size=GIB),
+}
+
+
+def test_whatever_was_found_out_of_a_disk_beside_its_image_lasts_when_the_image_is_taken_in_again(
+    job: Job, demo_files: tuple[Path, Path]
+) -> None:
+    """A field of a disk that is added is in one of these two lists, or this test says that it was forgotten."""
+    assert set(Disk.__struct_fields__) == READ_FROM_THE_IMAGE | set(SAID)
+    known = replace(job, found=replace(job.found, disks=(replace(job.found.disks[0], **SAID), *job.found.disks[1:])))
+    again = with_images(known, [demo_files[0]]).found.disks[0]
+    assert {name: getattr(again, name) for name in SAID} == SAID
+
+
+def test_the_images_on_a_volume_last_when_a_listing_of_it_comes_later(found_job: Job) -> None:
+    disk = found_job.found.disks[0]
+    held = HeldImage(path="held.iso", size=GIB)
+    full = replace(disk, volumes=(replace(disk.volumes[0], images=(held,)), *disk.volumes[1:]))
+    listed = join_listings(Machine(disks=(full,)), (disk,), frozenset()).machine.disks[0]
+    assert listed.volumes[0].images == (held,)
 
 
 @given(st.integers(0, 4), st.integers(1, 1 << 22))

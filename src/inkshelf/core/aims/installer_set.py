@@ -9,6 +9,7 @@ from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.menus_on_sticks import chained
 from inkshelf.core.aims.sticks import (
     LEFT_OUT,
+    NAME_ONE,
     StickAim,
     fat_label,
     images_question,
@@ -104,7 +105,7 @@ class InstallerSet(StickAim, frozen=True, tag="installer-set"):
         """Return the steps; raises ``PlanError`` where no installer fits."""
         disk = the_stick_of(found, self.disk)
         if not self._wanted():
-            raise PlanError("No installer was named.", "Name some: --image FILE, again for more.")
+            raise PlanError("No installer was named.", NAME_ONE)
         packed = self.packed(found)
         if not packed.put:
             raise PlanError("None of these installers fits.", "; ".join(f"{name}: {why}" for name, why in packed.left[:4]))

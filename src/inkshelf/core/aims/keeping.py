@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.sticks import (
+    NAME_ONE,
     StickAim,
     after,
     before,
@@ -109,7 +110,7 @@ class Keep(StickAim, frozen=True, tag="keep"):
         """Return the steps; raises ``PlanError`` for an image that cannot keep, or where the room is too small to be of use."""
         disk = the_stick_of(found, self.disk)
         if len(self.images) != 1:
-            raise PlanError("No image was named.", "Name one: --image FILE.")
+            raise PlanError("No image was named.", NAME_ONE)
         image, way = self.images[0], self._way(found)
         refuse_unkept(image)
         if way is None or way.fault:

@@ -8,6 +8,7 @@ from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.menus_on_sticks import Shown, menu
 from inkshelf.core.aims.sticks import (
     LEFT_OUT,
+    NAME_ONE,
     StickAim,
     after,
     before,
@@ -168,7 +169,7 @@ class ManyImages(StickAim, frozen=True, tag="many"):
         if unknown:
             raise PlanError(f"{unknown} is not on these sticks.", "Choose one of the images that are there.")
         if not wanted and not self.off:
-            raise PlanError("No image was named.", "Name some: --image FILE, again for more.")
+            raise PlanError("No image was named.", NAME_ONE)
         packed = self.packed(found).packing
         if wanted and not packed.put:
             raise PlanError("None of these images fits.", "; ".join(f"{name}: {why}" for name, why in packed.left[:4]))

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.sticks import (
+    NAME_ONE,
     StickAim,
     after,
     before,
@@ -136,7 +137,7 @@ class Stick(StickAim, frozen=True, tag="stick"):
             made = laid(found, disk, self._table(found), ((self.needs(found)[0], 0),), seed, taken)
             return identified((*before((), disk), *made.steps, *after(disk, made.new.calls["files"], starts=False)), self.id)
         if len(self.images) != 1:
-            raise PlanError("No image was named.", "Name one: --image FILE, or NAME=4.2GiB,uefi,signed.")
+            raise PlanError("No image was named.", NAME_ONE)
         image, way = self.images[0], self._way(found)
         if way is None or (way.fault and self.way == "auto"):
             known = ways(image, found)

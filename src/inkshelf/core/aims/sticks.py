@@ -21,6 +21,8 @@ from inkshelf.data import exact
 MENU_FOLDER = "\\EFI\\BOOT\\"
 FAT_BY_LBA = "0x0C"  # on an MBR, the type of a FAT32 that firmware and systems look into
 LEFT_OUT = "it was left out"  # by a person
+PLUG = "Plug a stick in: under Media, or with inkshelf sticks JOB.json --take NAME."
+NAME_ONE = "Add one under Media, or with --image FILE; one that is not here yet: --image NAME=4.2GiB,uefi,signed."
 WANTED_MOST = 10  # as much as so many others
 Look = Callable[[str], Image]
 _looks: list[Look] = []
@@ -71,13 +73,10 @@ def the_stick_of(found: Machine, letter: str) -> Disk:
     from inkshelf.core.aims.owning import the_disk  # late: the window loads only the kinds that a job holds
 
     if not found.disks:
-        raise PlanError("There is no stick in this job.", "Take one in: inkshelf sticks JOB.json --take NAME.")
+        raise PlanError("There is no stick in this job.", PLUG)
     disk = the_disk(found, letter)
     if disk not in sticks_of(found):
-        raise PlanError(
-            f"Disk {letter} is no stick: {disk.identity()} is fixed in its machine.",
-            "Take a stick in: inkshelf sticks JOB.json --take NAME.",
-        )
+        raise PlanError(f"Disk {letter} is no stick: {disk.identity()} is fixed in its machine.", PLUG)
     return disk
 
 

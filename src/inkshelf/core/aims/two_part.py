@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question
 from inkshelf.core.aims.sticks import (
+    NAME_ONE,
     StickAim,
     after,
     before,
@@ -116,7 +117,7 @@ class TwoPart(StickAim, frozen=True, tag="two-part"):
         """Return the steps; raises ``PlanError`` where there is nothing to part, or FAT32 would get what it does not hold."""
         disk = the_stick_of(found, self.disk)
         if len(self.images) != 1:
-            raise PlanError("No image was named.", "Name one: --image FILE.")
+            raise PlanError("No image was named.", NAME_ONE)
         image = self.images[0]
         if image.told:
             raise PlanError(f"{image.name} is not here yet: which files it has is not known.", "Name its file.")

@@ -21,7 +21,7 @@ class Facts(Value, frozen=True):
 
 
 def merge_identity(disk: Disk, captured: Disk) -> Disk:
-    """Return ``disk``, read from an image, with model, serial and device names from a capture of the same disk."""
+    """Return ``disk``, read from an image, with model, serial and device names from a capture of the same disk, and what was found out of it."""
     return replace(
         disk,
         model=captured.model or disk.model,
@@ -31,6 +31,8 @@ def merge_identity(disk: Disk, captured: Disk) -> Disk:
         device=captured.device or disk.device,
         physical_sector=captured.physical_sector or disk.physical_sector,
         shown_sector=captured.sector if captured.sector != disk.sector else 0,
+        failing=disk.failing if captured.failing is None else captured.failing,
+        stick=captured.stick or disk.stick,
     )
 
 

@@ -112,7 +112,8 @@ def _volumes(old: Disk, new: Disk, *, add: bool = False) -> tuple[Volume, ...]:
             continue
         fuller = _fuller(as_read(twin), volume) if add else _with_use(as_read(twin), volume)
         files = tuple(_called(one, twin.disk_files) for one in fuller.disk_files) or (twin.disk_files if add else ())
-        volumes.append(replace(fuller, call=twin.call, role=as_read(twin).role, disk_files=files))
+        images = fuller.images or (twin.images if add else ())
+        volumes.append(replace(fuller, call=twin.call, role=as_read(twin).role, disk_files=files, images=images))
     return tuple(volumes)
 
 

@@ -223,10 +223,6 @@ class KeepFile(StepBase, frozen=True, tag="keep-file"):
     inside_path: Line = ""
     line: Line = ""
 
-    def stands_in(self) -> tuple[str, ...]:
-        """The file is sparse on the bench, and full on the stick."""
-        return ()
-
     def apply(self, machine: Machine) -> Machine:
         """Return the volume with the file in it; FAT32 holds none of 4 GiB."""
         _, volume = volume_of(machine, self.call)
@@ -276,7 +272,9 @@ def the_stick(machine: Machine, letter: str) -> Disk:
     """Return a stick; raises ``StepError`` where there is none of that letter, where it is a fixed disk, or lies about its size."""
     disk = next((one for one in machine.disks if one.id == letter), None)
     if disk is None:
-        raise StepError(f"There is no stick {letter}.", "Take one in: inkshelf sticks.")
+        raise StepError(
+            f"There is no stick {letter}.", "Plug one in: under Media, or with inkshelf sticks JOB.json --take NAME."
+        )
     if not disk.removable:
         raise StepError(f"Disk {letter} is no stick: it is fixed in its machine.", "Choose a stick.")
     if disk.stick and 0 < disk.stick.real_size < disk.size:
