@@ -21,9 +21,10 @@ from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.mishaps import STANDING, mishaps
 from inkshelf.core.checks import findings, know
 from inkshelf.core.checks.registry import ChangeAim, apply_remedy
+from inkshelf.core.disk.contents import FileSystem, Inside
 from inkshelf.core.disk.kinds import KINDS, makeable
 from inkshelf.core.machine.joining import join_images, join_listings
-from inkshelf.core.machine.state import Disk, Firmware, HeldImage, Machine, StickFacts
+from inkshelf.core.machine.state import Disk, Firmware, HeldImage, Machine, StickFacts, Volume
 from inkshelf.core.plan import document
 from inkshelf.core.plan.byhand import arrange, change, exactly
 from inkshelf.core.plan.job import Job, Override, with_aim
@@ -113,6 +114,31 @@ def test_the_images_on_a_volume_last_when_a_listing_of_it_comes_later(found_job:
     full = replace(disk, volumes=(replace(disk.volumes[0], images=(held,)), *disk.volumes[1:]))
     listed = join_listings(Machine(disks=(full,)), (disk,), frozenset()).machine.disks[0]
     assert listed.volumes[0].images == (held,)
+
+
+OTHERWISE = {
+    "label": "attic",
+    "uuid": "5C2E-91A0",
+    "smallest_why": "as its own box offers",
+    "dirty": True,
+    "hibernated": True,
+    "used_map": (4096, 0),
+    "inside": (Inside("root", MIB),),
+    "keeps_size": "its own utility cannot",
+}
+
+
+@given(st.sampled_from(FileSystem.__struct_fields__[2:]))
+def test_what_only_the_earlier_listing_said_of_a_file_system_lasts(name: str) -> None:
+    """Listings of different systems tell different things: the smallest size one, the number of the file system the other."""
+    value = OTHERWISE.get(name, 8192)
+    earlier, later = FileSystem("ntfs", GIB, **{name: value}), FileSystem("ntfs", GIB)
+    disks = [Disk("A", 4 * GIB, volumes=(Volume("1", 1, MIB, GIB, "", filesystem=one),)) for one in (earlier, later)]
+    joined = join_listings(Machine(disks=(disks[0],)), (disks[1],), frozenset()).machine.disks[0]
+    assert getattr(joined.volumes[0].filesystem, name) == value
+    other = replace(disks[1], volumes=(replace(disks[1].volumes[0], filesystem=FileSystem("exfat", GIB)),))
+    joined = join_listings(Machine(disks=(disks[0],)), (other,), frozenset()).machine.disks[0]
+    assert joined.volumes[0].filesystem == FileSystem("exfat", GIB), "another file system is there now"
 
 
 @given(st.integers(0, 4), st.integers(1, 1 << 22))

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from msgspec import NODEFAULT
+from msgspec.structs import fields
+
+from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import LETTERS, infer_entries
 from inkshelf.core.machine.calls import number_volumes
@@ -145,17 +149,25 @@ def _with_use(old: Volume, new: Volume) -> Volume:
 
 def _fuller(old: Volume, new: Volume) -> Volume:
     """Captured text of one volume twice: what either knows."""
-    if new.filesystem is None or new.filesystem.kind == "unknown":
-        return replace(
-            new, filesystem=old.filesystem or new.filesystem, holds=old.holds, boot_files=old.boot_files or new.boot_files
-        )
-    used = new.filesystem.used_bytes if new.filesystem.used_bytes is not None else (old.used if old.filesystem else None)
+    system = old.filesystem or new.filesystem
+    if new.filesystem is not None and new.filesystem.kind != "unknown":
+        system = new.filesystem if old.filesystem is None else _fuller_system(old.filesystem, new.filesystem)
     return replace(
         new,
-        filesystem=replace(new.filesystem, used_bytes=used),
+        name=new.name or old.name,
+        filesystem=system,
         holds=new.holds or old.holds,
         boot_files=new.boot_files or old.boot_files,
     )
+
+
+def _fuller_system(old: FileSystem, new: FileSystem) -> FileSystem:
+    """The newer reading, and what only the older one said: each listing tells of one file system what another does not."""
+    another = new.kind != old.kind or new.size_bytes != old.size_bytes or (new.uuid and old.uuid and new.uuid != old.uuid)
+    if another:
+        return new
+    silent = [one.name for one in fields(FileSystem) if one.default is not NODEFAULT and getattr(new, one.name) == one.default]
+    return replace(new, **{name: getattr(old, name) for name in silent})
 
 
 def contradictions(old: Disk, new: Disk) -> list[str]:
