@@ -31,6 +31,7 @@ def test_the_contents_of_an_empty_job_say_where_to_begin() -> None:
     assert hints(Job()) == {
         "intake": ("no disk yet", True),
         "aim": ("open", True),
+        "media": ("", False),
         "shelf": ("", False),
         "start": ("", False),
         "sheet": ("", False),
@@ -42,6 +43,7 @@ def test_the_contents_count_what_is_open(job: Job) -> None:
     assert hints(job) == {
         "intake": ("complete", False),
         "aim": ("settled", False),
+        "media": ("", False),
         "shelf": ("", False),
         "start": ("2 of 2", False),
         "sheet": (f"{len(job.steps)} steps", False),

@@ -11,6 +11,7 @@ from inkshelf.bench.inker import Progress, Report
 from inkshelf.core.size import binary
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
+from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.inkview.steps import Row, StepList, time_left
 from inkshelf.ui.parts import button, clear, heading, label, scrolled
 
@@ -77,7 +78,7 @@ class InkPage(QWidget):
             "To the sheet",
             does.to_sheet,
             primary=True,
-            tip="the steps to take along to the machine, with boxes to tick (Ctrl+5)",
+            tip=f"the steps to take along to the machine, with boxes to tick (Ctrl+{KEYS.index('sheet') + 1})",
         )
         head.addWidget(self.to_sheet)
         return head
