@@ -29,15 +29,17 @@ from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, PlanError
 from inkshelf.core.machine.state import Disk, StickFacts
 from inkshelf.core.media.copying import keeping, listed, split
-from inkshelf.core.media.material import Image, keeps
+from inkshelf.core.media.material import Image, families_of, keeps
 from inkshelf.core.media.speed import good_for
 from inkshelf.core.media.times import passes
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, replan
+from inkshelf.core.plan.merging import First
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.candidates import worked_out
 from inkshelf.core.sheet.media import media
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import Confirm, CopyFiles, PutImage, TakeOff
 from inkshelf.core.value import replace
 from inkshelf.exchange.render import markdown
@@ -408,9 +410,48 @@ def test_a_job_that_makes_its_own_stick_asks_for_none(tmp_path: Path, images: tu
     assert not subjects & {"material", "medium"}
     assert [step.kind for step in both.steps].index("write-image") < [step.kind for step in both.steps].index("install")
     assert "stick.apart" not in {found.key for found in findings(read(both))}
+    later = and_aim(bare, replace(both.aims[0], id=""))
+    assert [step.kind for step in later.steps] == [step.kind for step in both.steps], "wherever the stick's aim was added"
     rows = sheet(read(both)).rows
     first = next(row for row in rows if row.words.stage == "Medium")
     assert first.session.start == "", "a stick is made where it is plugged in: nothing is started for it"
+
+
+def test_a_stick_that_another_aim_changed_before_is_made_after_it(job: Job, images: tuple[Image, ...]) -> None:
+    """Made first, it would be erased again by what stands in front of it."""
+    own = wanted(job, "stick", images[:1]).steps
+    changed = fold(job.found, own).planned
+    first = First(job.found)
+    assert not first.takes(changed, ("M",), own)
+    assert first.takes(job.found, ("M",), own)
+    assert first.steps == own
+    assert not First(replace(job.found, disks=())).takes(job.found, ("M",), own)
+
+
+def test_what_installs_from_a_stick_never_hides_or_enters_anything_of_it(tmp_path: Path, images: tuple[Image, ...]) -> None:
+    job = machines.one_disk(tmp_path)
+    one = sticks.Simulated("stick", 900 * MIB, "Testling", "T-1")
+    (path,) = sticks.make(tmp_path / "sticks", (one,))
+    plugged = with_stick(job, sticks.as_disk(one, path, None, failing=False), path)
+    for kind, said in (("beside", {"esp": "own"}), ("clean", {"disk": "A", "systems": "nt-desktop linux-light"})):
+        made = wanting(wanted(plugged, "stick", images[:1]), (kind, said))
+        assert not made.plan_fault
+        stick = {call for step in made.steps if step.id.startswith("a1.") for call in step.gives_calls()} | {"M1", "M2"}
+        own = {str(getattr(step, "call", "")) for step in made.steps if step.id.startswith("a2.")}
+        assert own
+        assert not own & stick
+
+
+@pytest.mark.parametrize("system", ["nt-desktop", "linux-light"])
+def test_an_installer_of_another_family_on_the_stick_is_said(tmp_path: Path, images: tuple[Image, ...], system: str) -> None:
+    job = machines.one_disk(tmp_path)
+    one = sticks.Simulated("stick", 900 * MIB, "Testling", "T-1")
+    (path,) = sticks.make(tmp_path / "sticks", (one,))
+    plugged = with_stick(job, sticks.as_disk(one, path, None, failing=False), path)
+    wide = next(image for image in images if families_of(image) == ("linux",))
+    made = wanting(wanted(plugged, "stick", (wide,)), ("clean", {"disk": "A", "systems": system}))
+    assert made.steps
+    assert ("stick.family" in {found.key for found in findings(read(made))}) == (system == "nt-desktop")
 
 
 @pytest.mark.parametrize(

@@ -312,7 +312,12 @@ TABLE: dict[str, dict[str, str]] = {
     "stick.apart": {
         "title": "The stick is no part of the job",
         "means": "The sheet asks for an installer's stick, and nothing in it says of which image, which stick, or how long it takes.",
-        "do": "Add the image under Media and take that aim first: getting it, comparing it, telling the stick apart and checking it stand on the sheet then.",
+        "do": "Add the image under Media; the stick is made before everything else: getting it, comparing it, telling the stick apart and checking it stand on the sheet then.",
+    },
+    "stick.family": {
+        "title": "An installer of another family",
+        "means": "What is installed needs its own installer, and every image on the sticks of this job is of another family.",
+        "do": "Add its installer's image under Media, on the same stick or on one of its own.",
     },
     "stick.label": {
         "title": "A label that is looked for",

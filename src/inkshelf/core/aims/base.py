@@ -127,6 +127,10 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
             aim = answered(aim, found, key, answer) if key in given or answer else aim
         return aim
 
+    def makes_first(self) -> tuple[str, ...]:
+        """Return the letters of the sticks that are made before other aims start from them: its steps come before theirs."""
+        return ()
+
     def sentence(self, found: Machine) -> str:
         """Return the aim in one sentence, as it is on this machine."""
         return self.title

@@ -38,6 +38,10 @@ class StickAim(AimBase, frozen=True):
         """Return the letters of the sticks that are made, the first one first."""
         return (self.disk,)
 
+    def makes_first(self) -> tuple[str, ...]:
+        """A stick is made before what is started from it, wherever its aim was added."""
+        return self.letters()
+
     def left_out(self, found: Machine) -> dict[str, str]:
         """Return which images are not put on any stick, and why."""
         return {}

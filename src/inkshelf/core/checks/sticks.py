@@ -8,11 +8,11 @@ from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Remedy, Show, check
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.media.alike import alike
-from inkshelf.core.media.material import starts_from_file
+from inkshelf.core.media.material import families_of, starts_from_file
 from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import both, decimal
-from inkshelf.core.steps.kinds import Confirm, CopyFiles, Format, PutImage
+from inkshelf.core.steps.kinds import Confirm, CopyFiles, Format, Install, PutImage, WriteImage
 from inkshelf.data import table
 
 
@@ -184,6 +184,26 @@ def too_slow(reading: Reading) -> Iterator[Finding]:
 
 
 @check
+def stick_holds_another_family(reading: Reading) -> Iterator[Finding]:
+    """A job that makes its own stick, with nothing on it that could install what the job installs."""
+    steps = reading.job.steps
+    held = [step.image for step in steps if isinstance(step, WriteImage | CopyFiles | PutImage)]
+    brought = {family for image in held for family in families_of(image)}
+    missing = {step.family: step.title for step in steps if isinstance(step, Install) and step.family not in brought}
+    if not held or not missing or not all(families_of(image) for image in held):
+        return
+    titles = " and ".join(missing.values())
+    yield Finding(
+        "stick.family",
+        "warn",
+        f"No image on the stick installs {titles}",
+        f"{', '.join(dict.fromkeys(image.name for image in held))}: of another family. The step that installs {titles} has nothing to start from.",
+        (),
+        (Show("media", "Add its installer"),),
+    )
+
+
+@check
 def stick_is_no_part_of_it(reading: Reading) -> Iterator[Finding]:
     """A job needs a stick that is only told of, and one is plugged in that could be planned with it."""
     asked = any(isinstance(step, Confirm) and step.subject in {"medium", "live_stick"} for step in reading.job.steps)
@@ -193,7 +213,7 @@ def stick_is_no_part_of_it(reading: Reading) -> Iterator[Finding]:
             "stick.apart",
             "note",
             "The installer's stick is no part of this job yet",
-            f"Stick {free} is plugged in: put the image on it in this job, before the other aims, and its steps, times and checks stand on the sheet.",
+            f"Stick {free} is plugged in: put the image on it in this job: it is made first, and its steps, times and checks stand on the sheet.",
             (),
             (Show("media", "Add the image"),),
         )

@@ -168,6 +168,11 @@ def keeps(live: Live | None) -> bool:
     return bool(live and live.family and figures("exact_strings")["live_families"].get(live.family, {}).get("option"))
 
 
+def families_of(image: Image) -> tuple[str, ...]:
+    """Return the families that it can install (empty: nothing in it says so)."""
+    return tuple(family for family, known in (("nt", image.install), ("linux", image.live)) if known is not None)
+
+
 def starts_from_file(image: Image) -> str:
     """Return why a menu cannot start an image that lies as a file (empty: it can)."""
     if image.told:

@@ -8,7 +8,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.intents import Idle, Intent, resolve
-from inkshelf.core.plan.merging import merged
+from inkshelf.core.plan.merging import First, merged, seen_by
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import Tick, done
 from inkshelf.core.steps.kinds import Step
@@ -86,22 +86,25 @@ def replan(job: Job) -> Job:
     # a call number never comes back, neither one that was found nor one that an aim or an intent gave away
     taken = [*job.found.calls(), *(one.made for one in job.by_hand if one.made)]
     state, unproved = job.found, list[str]()
+    sticks = First(job.found)
     for number, aim in enumerate(job.aims, 1):
         try:
-            own = aim.steps(state, seed_of(job, aim), tuple(taken))
+            own = aim.steps(seen_by(job.aims, aim, state), seed_of(job, aim), tuple(taken))
         except PlanError as error:
             fault = str(error) if len(job.aims) == 1 else f"Aim {number} ({aim.kind}): {error}"
-            planned = ()
+            planned, sticks = (), First(job.found)
             break
         done = fold(state, own)
         if done.fault:
             fault = f"{done.fault[1]}" if len(job.aims) == 1 else f"Aim {number} ({aim.kind}): {done.fault[1]}"
-            planned = ()
+            planned, sticks = (), First(job.found)
             break
         unproved += [] if aim.proven(state, seed_of(job, aim)) else [aim.id]
         taken += [call for step in own for call in step.gives_calls()]
-        planned, state = planned + own, done.planned
-    planned = merged(planned) if len(job.aims) > 1 else planned
+        if not (aim.makes_first() and sticks.takes(state, aim.makes_first(), own)):
+            planned += own
+        state = done.planned
+    planned = merged((*sticks.steps, *planned)) if len(job.aims) > 1 else (*sticks.steps, *planned)
     steps, intents, idle = resolve(job.found, planned, job.by_hand, job.seed)
     return replace(job, steps=(*planned, *steps), by_hand=intents, plan_fault=fault, idle=idle, unproved=tuple(unproved))
 

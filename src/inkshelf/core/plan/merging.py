@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
+from msgspec import to_builtins
+
+from inkshelf.core.aims.base import AimBase
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import Confirm, CopyFiles, Prepare, PutImage, Step, WriteImage
+from inkshelf.core.value import replace
 
 ONCE = {
     *("consent", "backup", "recovery_key", "mains", "firmware_values", "material", "medium", "live_stick", "ports"),
@@ -19,6 +25,48 @@ STAYS = {"fast_startup_off", "suspend_encryption"}
 """What was switched off in a system stays off for the whole job."""
 BACK = {"resume_encryption"}
 """What is switched on again when everything else is done."""
+
+
+def seen_by(aims: tuple[AimBase, ...], aim: AimBase, state: Machine) -> Machine:
+    """Return the machine as an aim plans on it: the sticks of the job are no part of the machine, unless the aim itself names one.
+
+    What is started from a stick must not hide or enter anything of it.
+    """
+    if aim.makes_first():
+        return state
+    sticks = {letter for one in aims for letter in one.makes_first()} | {one.id for one in state.disks if one.stick}
+    said = set(_strings(to_builtins(aim)))
+    away = {one.id for one in state.disks if one.id in sticks and not said & {one.id, *(two.call for two in one.volumes)}}
+    return replace(state, disks=tuple(one for one in state.disks if one.id not in away)) if away else state
+
+
+def _strings(value: object) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    for one in value.values() if isinstance(value, dict) else value if isinstance(value, list | tuple) else ():
+        yield from _strings(one)
+
+
+class First:
+    """The steps that come before all others: a stick is made before what is started from it, wherever its aim was added."""
+
+    def __init__(self, found: Machine) -> None:
+        self.steps: tuple[Step, ...] = ()
+        self._state = found
+
+    def takes(self, before: Machine, letters: tuple[str, ...], own: tuple[Step, ...]) -> bool:
+        """Take an aim's steps where no other aim before it changed its sticks; tell whether it was so."""
+        if any(_disk(before, letter) != _disk(self._state, letter) for letter in letters):
+            return False
+        done = fold(self._state, own)
+        if done.fault:
+            return False
+        self.steps, self._state = self.steps + own, done.planned
+        return True
+
+
+def _disk(machine: Machine, letter: str) -> Disk | None:
+    return next((one for one in machine.disks if one.id == letter), None)
 
 
 def merged(steps: Iterable[Step]) -> tuple[Step, ...]:
