@@ -26,8 +26,9 @@ from inkshelf.core.aims.many import ManyImages
 from inkshelf.core.aims.sticks import known_images, safe_name
 from inkshelf.core.checks import findings, know
 from inkshelf.core.disk.source import Slice
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import BenchError, PlanError
-from inkshelf.core.machine.state import Disk, StickFacts
+from inkshelf.core.machine.state import Disk, FileSystem, StickFacts, SystemRoot, Table, Volume
 from inkshelf.core.media.copying import keeping, listed, split
 from inkshelf.core.media.material import Image, families_of, keeps
 from inkshelf.core.media.speed import good_for
@@ -40,7 +41,7 @@ from inkshelf.core.sheet.media import media
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
-from inkshelf.core.steps.kinds import Confirm, CopyFiles, PutImage, TakeOff
+from inkshelf.core.steps.kinds import Confirm, CopyFiles, PutImage, Retype, TakeOff
 from inkshelf.core.value import replace
 from inkshelf.exchange.render import markdown
 from inkshelf.store import jobfile
@@ -440,6 +441,18 @@ def test_what_installs_from_a_stick_never_hides_or_enters_anything_of_it(tmp_pat
         own = {str(getattr(step, "call", "")) for step in made.steps if step.id.startswith("a2.")}
         assert own
         assert not own & stick
+
+
+@pytest.mark.parametrize("holds", [None, SystemRoot("linux", "older desk", True)])
+def test_the_live_stick_that_a_capture_was_made_from_is_not_hidden(tmp_path: Path, holds: SystemRoot | None) -> None:
+    """It is what the installer starts from; a disk with a system of its own is hidden like any other."""
+    job = machines.one_disk(tmp_path)
+    startup = Volume("B7", 1, MIB, 64 * MIB, gpt_type("efi_system"), "startup", filesystem=FileSystem("fat32", 64 * MIB))
+    root = Volume("S7", 2, 80 * MIB, 200 * MIB, gpt_type("linux_data"), "system", holds=holds)
+    live = Disk("B", 8 * GIB, table=Table("gpt"), removable=True, volumes=(startup, root))
+    made = wanting(replace(job, found=replace(job.found, disks=(*job.found.disks, live))), ("beside", {"esp": "own"}))
+    assert ("B7" in {step.call for step in made.steps if isinstance(step, Retype)}) == (holds is not None)
+    assert "B1" in {step.call for step in made.steps if isinstance(step, Retype)}
 
 
 @pytest.mark.parametrize("system", ["nt-desktop", "linux-light"])

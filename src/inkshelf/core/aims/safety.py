@@ -8,7 +8,7 @@ from typing import Literal
 from inkshelf.core.aims.base import Answer, Question
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.machine.roles import is_esp
-from inkshelf.core.machine.state import Machine, Volume
+from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.kinds import Confirm, Prepare, Prove, RemoveEntry, Retype, Step
 
 Others = Literal["hide", "out"]
@@ -67,14 +67,21 @@ def proved(found: Machine, gone: frozenset[str] = frozenset()) -> list[Step]:
 
 
 def hidden(found: Machine, but_on: str = "") -> tuple[list[Step], list[Step]]:
-    """Return the steps that hide every EFI system partition from an installer, and those that put it back; not those on one disk."""
-    there = [(disk, one) for disk, one in found.volumes() if is_esp(one) and disk.id != but_on]
+    """Return the steps that hide every EFI system partition from an installer, and those that put it back; not those on one disk.
+
+    What can be taken out and holds no system is the medium that the installer starts from: with its own hidden it would not start.
+    """
+    there = [(disk, one) for disk, one in found.volumes() if is_esp(one) and disk.id != but_on and not _medium(disk)]
     kinds = {"gpt": gpt_type("basic_data"), "mbr": "0x07"}
     hide: list[Step] = [
         Retype(one.call, kinds[disk.table.kind], one.attributes) for disk, one in there if disk.table.kind in kinds
     ]
     back: list[Step] = [Retype(one.call, one.type_id, one.attributes) for disk, one in there if disk.table.kind in kinds]
     return hide, back
+
+
+def _medium(disk: Disk) -> bool:
+    return disk.removable and not any(one.holds for one in disk.volumes)
 
 
 def guarded(found: Machine, others: Others, but_on: str) -> tuple[list[Step], list[Step]]:
