@@ -43,7 +43,7 @@ def test_the_contents_count_what_is_open(job: Job) -> None:
     assert hints(job) == {
         "intake": ("complete", False),
         "aim": ("settled", False),
-        "media": ("", False),
+        "media": ("stick to make", False),
         "shelf": ("", False),
         "start": ("2 of 2", False),
         "sheet": (f"{len(job.steps)} steps", False),

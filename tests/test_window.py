@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QLineEdit, QMenu
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.size import GIB, MIB
-from inkshelf.core.steps.kinds import Shrink
+from inkshelf.core.steps.kinds import Confirm, Shrink
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui.chapters import KEYS
@@ -36,6 +36,13 @@ def test_the_contents_open_chapters_by_mouse_and_keys(window: Window) -> None:
     for row, key in enumerate(KEYS, 1):
         QTest.keySequence(window, f"Ctrl+{row}")
         assert window.desk.chapter == key
+
+
+def test_a_job_that_asks_for_a_stick_is_offered_to_make_it(window: Window) -> None:
+    window.desk.show("media")
+    steps = enumerate(window.desk.job.steps, 1)
+    at = next(number for number, step in steps if isinstance(step, Confirm) and step.subject == "medium")
+    assert f"Step {at} of the sheet asks for a stick that installs Linux desktop" in window.chapter("media").first.text()
 
 
 def edge_point(window: Window, key: str = "room") -> QPoint:

@@ -21,7 +21,7 @@ from inkshelf.ui.media.board import StickBoard
 from inkshelf.ui.media.left import LeftOut
 from inkshelf.ui.media.pile import MIME, Pile
 from inkshelf.ui.media.table import Sticks
-from inkshelf.ui.media.words import map_lines, span
+from inkshelf.ui.media.words import asked_words, map_lines, span
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, button, card, clear, heading, label, scrolled
 
@@ -203,6 +203,8 @@ class MediaChapter(Page):
         job = self.desk.job
         self.sub.setText(aim.sentence(job.found) if aim else "what goes on which stick")
         steps = []
+        if aim is None and (asked := changes.medium_asked(job)):
+            steps.append(asked_words(*asked))
         if not sticks:
             steps.append("Plug a stick in: it is measured, and its size is tried, before anything on it is lost.")
         if aim is None or not aim.images:

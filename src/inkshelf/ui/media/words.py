@@ -7,6 +7,12 @@ from inkshelf.core.sheet.media import StickPlan
 from inkshelf.core.size import decimal
 
 
+def asked_words(step: int, titles: str) -> str:
+    """Say that a job asks for a stick which it could make itself."""
+    what = f"a stick that installs {titles}" if titles else "a stick to start from"
+    return f"Step {step} of the sheet asks for {what}. Made in this job, it comes first, with its sum, its stick, its times and its checks on the sheet."
+
+
 def starts_words(image: Image) -> str:
     """Return how an image starts, as short as it can be said; what is unusual about it first."""
     if image.fault:
