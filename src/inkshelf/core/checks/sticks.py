@@ -10,7 +10,7 @@ from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.media.alike import alike
 from inkshelf.core.media.material import families_of, starts_from_file
 from inkshelf.core.plan.job import found_by
-from inkshelf.core.plan.media import medium_asked
+from inkshelf.core.plan.merging import medium_asked
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import both, decimal
 from inkshelf.core.steps.kinds import CopyFiles, Format, Install, PutImage, WriteImage
@@ -208,7 +208,7 @@ def stick_holds_another_family(reading: Reading) -> Iterator[Finding]:
 def stick_is_no_part_of_it(reading: Reading) -> Iterator[Finding]:
     """A job needs a stick that is only told of, and one is plugged in that could be planned with it."""
     free = next((one.id for one in reading.plan.found.disks if one.stick), "")
-    if medium_asked(reading.job) and free:
+    if medium_asked(reading.job.steps) and free:
         yield Finding(
             "stick.apart",
             "note",

@@ -8,22 +8,12 @@ from inkshelf.core.aims.sticks import StickAim, sticks_of
 from inkshelf.core.errors import PlanError
 from inkshelf.core.media.material import Checked, Image, stem_of
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, left_by
-from inkshelf.core.steps.kinds import Confirm, Install
 from inkshelf.core.value import replace
-
-ASKING = {"medium", "live_stick"}
 
 
 def stick_aims(job: Job) -> tuple[StickAim, ...]:
     """Return the aims of a job that make sticks."""
     return tuple(one for one in job.aims if isinstance(one, StickAim))
-
-
-def medium_asked(job: Job) -> tuple[int, str] | None:
-    """Return the step that asks for a medium which no stick of the job is, counted from 1, and what is installed from it; else ``None``."""
-    at = next((number for number, step in enumerate(job.steps, 1) if isinstance(step, Confirm) and step.subject in ASKING), 0)
-    titles = dict.fromkeys(step.title for step in job.steps if isinstance(step, Install))
-    return (at, " and ".join(titles)) if at else None
 
 
 def _aim(job: Job, identity: str) -> StickAim:

@@ -9,7 +9,7 @@ from msgspec import to_builtins
 from inkshelf.core.aims.base import AimBase
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.steps.fold import fold
-from inkshelf.core.steps.kinds import Confirm, CopyFiles, Prepare, PutImage, Step, WriteImage
+from inkshelf.core.steps.kinds import Confirm, CopyFiles, Install, Prepare, PutImage, Step, WriteImage
 from inkshelf.core.value import replace
 
 ONCE = {
@@ -19,6 +19,8 @@ ONCE = {
 """What a person makes sure of for the whole job."""
 BROUGHT = {"material", "material_newest", "medium", "live_stick"}
 """What a stick that the same job makes before brings along, with its image."""
+ASKING = {"medium", "live_stick"}
+"""What has to be there before the machine starts from it."""
 LAST = {"clock", "clock_back", "tidy"}
 """What is done when everything else is."""
 STAYS = {"fast_startup_off", "suspend_encryption"}
@@ -45,6 +47,13 @@ def _strings(value: object) -> Iterator[str]:
         yield value
     for one in value.values() if isinstance(value, dict) else value if isinstance(value, list | tuple) else ():
         yield from _strings(one)
+
+
+def medium_asked(steps: tuple[Step, ...]) -> tuple[int, str] | None:
+    """Return the step that asks for a medium which no stick of the job is, counted from 1, and what is installed from it; else ``None``."""
+    at = next((number for number, step in enumerate(steps, 1) if isinstance(step, Confirm) and step.subject in ASKING), 0)
+    titles = dict.fromkeys(step.title for step in steps if isinstance(step, Install))
+    return (at, " and ".join(titles)) if at else None
 
 
 class First:

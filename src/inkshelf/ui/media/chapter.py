@@ -12,6 +12,7 @@ from inkshelf.core.aims.sticks import StickAim, sticks_of
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan import media as changes
 from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.merging import medium_asked
 from inkshelf.core.sheet.media import StickPlan, media
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
@@ -203,7 +204,7 @@ class MediaChapter(Page):
         job = self.desk.job
         self.sub.setText(aim.sentence(job.found) if aim else "what goes on which stick")
         steps = []
-        if aim is None and (asked := changes.medium_asked(job)):
+        if aim is None and (asked := medium_asked(job.steps)):
             steps.append(asked_words(*asked))
         if not sticks:
             steps.append("Plug a stick in: it is measured, and its size is tried, before anything on it is lost.")
