@@ -147,10 +147,10 @@ CONFIRM = {
     ),
     "others_out": Words(
         "Safety",
-        "Every disk but the one of this work out, or switched off in the firmware",
+        "Every disk but the one of this work and the medium out, or switched off in the firmware",
         (("off, unplugged, static discharged", "before a case is opened"),),
-        "The installer's list shows one disk, of the size, model and serial of this sheet.",
-        "What cannot be taken out is hidden by the step that changes its type.",
+        "The installer's list shows one disk beside its own medium, of the size, model and serial of this sheet.",
+        "Where one cannot be taken out: answer “hidden” under Aim, The other disks, and take the sheet anew.",
         minutes=8,
     ),
     "others_in": Words(
