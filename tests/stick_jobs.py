@@ -12,6 +12,7 @@ import isos
 from cut_jobs import CutJobs
 from inkshelf.bench import sticks
 from inkshelf.bench.intake import take_in, with_stick
+from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.aims.asking import answered
 from inkshelf.core.aims.installer_set import InstallerSet
 from inkshelf.core.aims.keeping import Keep
@@ -114,3 +115,9 @@ class StickJobs(CutJobs):
         job = random_stick_job(self.found(dice.choice(sorted(SIZES))), images_in(self.folder / "images"), dice)
         assert document.load(document.dump(job)) == job, "what is saved can be opened again"
         return job
+
+
+def wanted(job: Job, kind: str, images: tuple[Image, ...], **said: object) -> Job:
+    made = and_aim(job, replace(kind_of_aim(kind)(), images=images, **said))
+    assert not made.plan_fault
+    return made
