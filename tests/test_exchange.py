@@ -65,6 +65,21 @@ def test_the_published_schema_is_the_one_in_use() -> None:
         (b'{"format": "inkshelf-job", "version": 1, "job": {"steps": 3}}', "damaged"),
         (b'{"format": "inkshelf-job", "version": 2, "job": {"steps": 3}}', "damaged at job.steps"),
         (b'{"format": "inkshelf-job", "version": 2, "job": {}, "more": 1}', "unknown field `more`"),
+        (
+            b'{"format": "inkshelf-job", "version": 4, "job": {"steps": [{"kind": "melt"}]}}',
+            r"job.steps\[0\]: 'melt' is no kind of step",
+        ),
+        (
+            b'{"format": "inkshelf-job", "version": 4, "job": {"steps": [{"kind": "delete", "call": 3}]}}',
+            r"job.steps\[0\].call",
+        ),
+        (b'{"format": "inkshelf-job", "version": 4, "job": {"steps": [[]]}}', "is no kind of step"),
+        (b'{"format": "inkshelf-job", "version": 4, "job": {"by_hand": {}}}', "damaged at job.by_hand"),
+        (b'{"format": "inkshelf-job", "version": 4, "job": {"by_hand": [{"id": 3}]}}', r"job.by_hand\[0\].id"),
+        (
+            b'{"format": "inkshelf-job", "version": 4, "job": {"by_hand": [{"id": "h1", "verb": "exactly", "call": "A", "exactly": {"kind": "StepBase"}}]}}',
+            r"job.by_hand\[0\].exactly: 'StepBase' is no kind of step",
+        ),
         (b"[" * 100_000, "not JSON"),
     ],
 )

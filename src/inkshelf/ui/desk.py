@@ -7,7 +7,6 @@ from datetime import datetime
 from pathlib import Path
 from typing import Literal
 
-from inkshelf.bench import readiness
 from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
@@ -54,7 +53,7 @@ class Desk:
     def _take(self, job: Job) -> None:
         self.job = job
         self.reading: Reading = read(job)
-        self.findings: tuple[Finding, ...] = (*findings(self.reading), *(readiness.findings(job) if self.asks_bench else ()))
+        self.findings: tuple[Finding, ...] = (*findings(self.reading), *(_of_bench(job) if self.asks_bench else ()))
         if self.selected and not self._known(self.selected):
             self.selected = ""
 
@@ -306,3 +305,10 @@ class Desk:
         """The job could not be saved; the work goes on."""
         self.saved_at = ""
         self.say(Notice(what, remedy))
+
+
+def _of_bench(job: Job) -> tuple[Finding, ...]:
+    """What this machine lacks for inking."""
+    from inkshelf.bench import readiness  # late: the window asks once it is there
+
+    return readiness.findings(job)

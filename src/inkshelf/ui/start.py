@@ -59,12 +59,17 @@ def open_window(*, demo: bool = False, pictures: Path | None = None, job: Path |
     desk.notice = fault or desk.notice
     window = Window(desk, settings)
     window.show()
-    QTimer.singleShot(100, lambda: _watch_shop(window))
-    QTimer.singleShot(0, window.contents.setFocus)
-    QTimer.singleShot(0, _collect_again)
-    QTimer.singleShot(50, desk.ask_bench)
-    QTimer.singleShot(50, lambda: _offer_rescued(window, folder / "rescued"))
+    QTimer.singleShot(0, lambda: _when_drawn(window, folder / "rescued"))
     return app.exec()
+
+
+def _when_drawn(window: Window, rescued: Path) -> None:
+    """What can wait until the window is there: counted from now, or on a slow machine it would be due before the window is drawn."""
+    window.contents.setFocus()
+    _collect_again()
+    QTimer.singleShot(50, window.desk.ask_bench)
+    QTimer.singleShot(50, lambda: _offer_rescued(window, rescued))
+    QTimer.singleShot(100, lambda: _watch_shop(window))
 
 
 def _shops_figures() -> Notice | None:

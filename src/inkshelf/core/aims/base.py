@@ -1,7 +1,5 @@
 """What every kind of aim has: the person's answers, the questions they answer, the volumes it needs, its steps."""
 
-from __future__ import annotations
-
 from collections.abc import Mapping
 from typing import ClassVar, Literal
 
@@ -115,7 +113,7 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
         return str(self.__struct_config__.tag)
 
     @classmethod
-    def usual_on(cls, found: Machine, said: Mapping[str, str] | None = None) -> AimBase:
+    def usual_on(cls, found: Machine, said: Mapping[str, str] | None = None) -> "AimBase":
         """Return the aim with what a person said, and else with the answers that are usual on this machine, in the order of the questions."""
         from inkshelf.core.aims.asking import answered
 

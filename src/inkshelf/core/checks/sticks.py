@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
-from inkshelf.core.aims.sticks import LEFT_OUT, StickAim, fat_label
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Remedy, Show, check
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.media.alike import alike
@@ -16,8 +16,15 @@ from inkshelf.core.size import both, decimal
 from inkshelf.core.steps.kinds import CopyFiles, Format, Install, PutImage, WriteImage
 from inkshelf.data import table
 
+if TYPE_CHECKING:
+    from inkshelf.core.aims.sticks import StickAim
+
 
 def _aims(reading: Reading) -> Iterator[tuple[StickAim, Machine]]:
+    if not any(aim.makes_first() for aim in reading.job.aims):
+        return
+    from inkshelf.core.aims.sticks import StickAim  # late: most jobs make no stick, and the window is ready sooner
+
     for aim in reading.job.aims:
         if isinstance(aim, StickAim):
             yield aim, found_by(reading.job, aim.id)
@@ -109,6 +116,8 @@ def would_not_start(reading: Reading) -> Iterator[Finding]:
 def left_out(reading: Reading) -> Iterator[Finding]:
     """Images of the pile that are on no stick."""
     for aim, found in _aims(reading):
+        from inkshelf.core.aims.sticks import LEFT_OUT
+
         for name, why in aim.left_out(found).items() if reading.job.steps else ():
             if why != LEFT_OUT:
                 yield Finding(
@@ -148,6 +157,8 @@ def label_is_looked_for(reading: Reading) -> Iterator[Finding]:
         if isinstance(step, CopyFiles) and sought and step.call in labels and labels[step.call] != sought:
             if step.tops is not None:
                 continue  # of a stick in two parts the large volume bears it
+            from inkshelf.core.aims.sticks import fat_label
+
             yield Finding(
                 f"stick.label.{step.call}",
                 "warn",

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from inkshelf.core.aims.sticks import StickAim
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.steps.kinds import Step
 
 
 def stick_letters(reading: Reading) -> frozenset[str]:
     """Return the letters of the sticks that the job makes."""
-    return frozenset(letter for aim in reading.job.aims if isinstance(aim, StickAim) for letter in aim.letters())
+    return frozenset(letter for aim in reading.job.aims for letter in aim.makes_first())
 
 
 def leaves_alone(reading: Reading) -> bool:

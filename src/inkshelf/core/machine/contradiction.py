@@ -1,7 +1,5 @@
 """Where what was taken in twice does not agree."""
 
-from __future__ import annotations
-
 from inkshelf.core.texts import Letter, Line
 from inkshelf.core.value import Value
 

@@ -1,17 +1,20 @@
 """The job as a document: one codec, with a version and a published schema, for job files, rescues and benches alike."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from typing import Any, Union
 
 import msgspec
 from msgspec import Struct
 
-from inkshelf.core.aims import KINDS, AimBase, every_aim, kind_of_aim
+from inkshelf.core.aims import AimBase, every_aim, kind_of_aim
 from inkshelf.core.errors import JobError
 from inkshelf.core.machine.state import SECTORS
+from inkshelf.core.plan.intents import Intent
 from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.tagged import at_place, converted, one_converted
+from inkshelf.core.steps.base import StepBase
+from inkshelf.core.steps.kinds import KINDS as STEPS
+from inkshelf.core.steps.kinds import kind_of_step
 from inkshelf.core.value import replace
 
 FORMAT, VERSION = "inkshelf-job", 4
@@ -40,10 +43,14 @@ class Document(Struct, forbid_unknown_fields=True):
 def schema() -> dict[str, Any]:
     """Return the JSON schema of the current version, as published in docs/job.schema.json."""
     any_aim = Union[every_aim()]  # type: ignore[valid-type]  # noqa: UP007 - made of the list
-    (whole, aim), parts = msgspec.json.schema_components((Document, any_aim), ref_template="#/$defs/{name}")
+    any_step = Union[STEPS]  # type: ignore[valid-type]  # noqa: UP007 - made of the list
+    (whole, aim, step), parts = msgspec.json.schema_components((Document, any_aim, any_step), ref_template="#/$defs/{name}")
     parts["Document"]["properties"] |= {"format": {"const": FORMAT}, "version": {"const": VERSION}}
     parts["Job"]["properties"]["aims"]["items"] = aim
-    del parts[AimBase.__name__]
+    parts["Job"]["properties"]["steps"]["items"] = step
+    parts["Intent"]["properties"]["exactly"]["anyOf"] = [step, {"type": "null"}]
+    for base in (AimBase, StepBase):
+        del parts[base.__name__]
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Ink Shelf job", **whole, "$defs": parts}
 
 
@@ -88,11 +95,16 @@ def _lifted(document: dict[str, Any], version: int, name: str) -> dict[str, Any]
 
 
 def _converted(document: dict[str, Any], name: str) -> Job:
-    job = document.get("job")
-    aims = job.get("aims", []) if isinstance(job, dict) else []
+    raw = document.get("job")
     try:
-        plain = msgspec.convert({**document, "job": {**job, "aims": []}} if isinstance(job, dict) else document, Document)
-        return _checked(replace(plain.job, aims=_aims(aims)), name)
+        if not isinstance(raw, dict):
+            msgspec.convert(document, Document)
+        job = dict(raw) if isinstance(raw, dict) else {}
+        apart = {part: job.pop(part) for part in ("aims", "steps", "by_hand") if part in job}
+        plain = msgspec.convert({**document, "job": job}, Document).job
+        aims = converted(apart.get("aims", []), kind_of_aim, "aim", "$.job.aims")
+        steps = converted(apart.get("steps", []), kind_of_step, "step", "$.job.steps")
+        return _checked(replace(plain, aims=aims, steps=steps, by_hand=_intents(apart.get("by_hand", []))), name)
     except (msgspec.ValidationError, RecursionError) as error:
         what, _, where = str(error).partition(" - at `$.")
         raise JobError(
@@ -101,22 +113,18 @@ def _converted(document: dict[str, Any], name: str) -> Job:
         ) from None
 
 
-def _aims(raw: object) -> tuple[AimBase, ...]:
-    """Return each aim as its own kind has it: only the kinds that a job holds are loaded."""
+def _intents(raw: object) -> tuple[Intent, ...]:
+    """Return what was asked for by hand; a step that is taken as it stands is of its own kind, like those of the plan."""
     if not isinstance(raw, list | tuple):
-        raise msgspec.ValidationError(f"Expected `array`, got `{type(raw).__name__}` - at `$.job.aims`")
-    return tuple(_aim(one, f"$.job.aims[{at}]") for at, one in enumerate(raw))
-
-
-def _aim(raw: object, place: str) -> AimBase:
-    kind = raw.get("kind") if isinstance(raw, dict) else None
-    if not isinstance(kind, str) or kind not in KINDS:
-        raise msgspec.ValidationError(f"{kind!r} is no kind of aim - at `{place}`")
-    try:
-        return msgspec.convert(raw, kind_of_aim(kind))
-    except msgspec.ValidationError as error:
-        what, _, where = str(error).partition(" - at `$")
-        raise msgspec.ValidationError(f"{what} - at `{place}{where or '`'}") from None
+        raise msgspec.ValidationError(f"Expected `array`, got `{type(raw).__name__}` - at `$.job.by_hand`")
+    made = []
+    for at, one in enumerate(raw):
+        place = f"$.job.by_hand[{at}]"
+        exactly = one.get("exactly") if isinstance(one, dict) else None
+        intent = at_place({**one, "exactly": None} if exactly is not None else one, Intent, place)
+        step = one_converted(exactly, kind_of_step, "step", f"{place}.exactly") if exactly is not None else None
+        made.append(replace(intent, exactly=step))
+    return tuple(made)
 
 
 def _checked(job: Job, name: str) -> Job:
@@ -151,10 +159,10 @@ def _aims_ticks_and_intents(document: dict[str, Any]) -> dict[str, Any]:
         for at, step in enumerate(by_hand, 1)
     ]
     steps = job.get("steps", [])
-    planned = msgspec.convert(steps[: len(steps) - len(by_hand)], _steps())
+    planned = converted(steps[: len(steps) - len(by_hand)], kind_of_step, "step", "$.job.steps")
     named = [msgspec.to_builtins(one) for one in identified(planned, "a1")]
     job["steps"] = [*named, *(one["exactly"] for one in job["by_hand"])]
-    whole = msgspec.convert(job["steps"], _steps())
+    whole = converted(job["steps"], kind_of_step, "step", "$.job.steps")
     job["ticked"] = [
         msgspec.to_builtins(tick(whole[number - 1])) for number in job.pop("ticked", []) if 0 < number <= len(whole)
     ]
@@ -163,12 +171,6 @@ def _aims_ticks_and_intents(document: dict[str, Any]) -> dict[str, Any]:
 
 def _made(step: dict[str, Any]) -> str:
     return str(step.get("call", "")) if step.get("kind") == "create" else ""
-
-
-def _steps() -> Any:
-    from inkshelf.core.steps.kinds import Step
-
-    return tuple[Step, ...]
 
 
 @migration(2)

@@ -1,7 +1,5 @@
 """What every step has: an identity, the traits of its kind, and how it finds the volume it speaks of."""
 
-from __future__ import annotations
-
 from typing import ClassVar, Literal
 
 from inkshelf.core.errors import StepError

@@ -1,7 +1,5 @@
 """Identities of steps: drawn from what a step is about, so that they last through replanning; and ticks that hang on them."""
 
-from __future__ import annotations
-
 import zlib
 
 import msgspec

@@ -4,8 +4,7 @@ A step that meets a state it cannot change, or would not change, raises ``StepEr
 ``StepBase`` in the modules that are imported here is a kind, in memory and in the job file; there is no other list.
 """
 
-import typing
-
+from inkshelf.core.errors import StepError
 from inkshelf.core.steps.base import TRAITS, StepBase
 from inkshelf.core.steps.containers import FillContainer as FillContainer
 from inkshelf.core.steps.containers import FillGroup as FillGroup
@@ -65,7 +64,12 @@ def _all() -> tuple[type[StepBase], ...]:
 
 
 KINDS = _all()
-if typing.TYPE_CHECKING:
-    Step = StepBase
-else:
-    Step = typing.Union[KINDS]  # noqa: UP007 - made of the list
+Step = StepBase
+_BY_WORD = {str(one.__struct_config__.tag): one for one in KINDS}
+
+
+def kind_of_step(word: str) -> type[StepBase]:
+    """Return the kind of step that a word names; raises ``StepError`` where there is none."""
+    if word not in _BY_WORD:
+        raise StepError(f"There is no step “{word}”.", "The file was edited by hand: restore the last good copy.")
+    return _BY_WORD[word]

@@ -1,7 +1,5 @@
 """What the program remembers between runs: one JSON file, each setting declared once."""
 
-from __future__ import annotations
-
 from pathlib import Path
 from typing import Literal
 
