@@ -27,7 +27,7 @@ KINDS = {
     "exfat": (("mkfs.exfat", "-c", "4096"), ("fsck.exfat", "-n"), exfat, reading.in_exfat),
 }
 NAME = st.text("abcXYZ019 ._-+()äßçЖ字", min_size=1, max_size=40).filter(lambda one: one.strip(" .") == one and one.strip("._"))
-TREES = st.lists(st.tuples(st.lists(NAME, min_size=1, max_size=4), st.integers(0, 70_000)), max_size=14)
+TREES = st.lists(st.tuples(st.lists(NAME, min_size=1, max_size=4), st.integers(-1, 70_000)), max_size=14)
 
 
 def made(path: Path, kind: str, size: int = SIZE) -> Path:
@@ -54,7 +54,7 @@ def checked(path: Path, kind: str) -> None:
 
 
 def files_of(tree: list[tuple[list[str], int]], seed: int) -> tuple[list[File], bytes]:
-    """Files that do not get in each other's way, their contents one behind the other."""
+    """Files that do not get in each other's way, their contents one behind the other; a size below zero makes an empty folder."""
     taken: set[str] = set()
     folders: set[str] = set()
     data, files = bytearray(), []
@@ -65,6 +65,9 @@ def files_of(tree: list[tuple[list[str], int]], seed: int) -> tuple[list[File], 
             continue
         taken.add(path.lower())
         folders |= above
+        if size < 0:
+            files.append(File(path, 0, (), folder=True))
+            continue
         files.append(File(path, size, ((len(data), size),), 1_700_000_000 + 2 * len(files)))
         data += random.Random(seed + len(files)).randbytes(size)
     return files, bytes(data)
@@ -92,10 +95,14 @@ def test_what_is_put_in_is_read_back_and_the_checker_is_content(
         volume = Slice(image, 0, image.size)
         there = {one.path: one for one in read(volume)}
         merged = {one.path.lower() for one in (*first, *second)}
-        assert {one.lower() for one in there} == merged
+        above = {str(parent) for one in merged for parent in Path(one).parents} - {"/"}
+        assert {one.lower() for one in there} == merged | above
+        assert {path.lower() for path, one in there.items() if not one.folder} == {
+            one.path.lower() for one in (*first, *second) if not one.folder
+        }
         for file, source in [*((one, data) for one in first), *((one, more) for one in second)]:
             held = next(one for path, one in there.items() if path.lower() == file.path.lower())
-            assert held.digest(volume) == reading.digest_of(file, Memory(source))
+            assert file.folder or held.digest(volume) == reading.digest_of(file, Memory(source))
 
 
 def test_fat_names_times_and_contents_are_what_another_reader_sees(tmp_path: Path) -> None:

@@ -50,6 +50,8 @@ def test_every_file_of_a_disc_is_found_by_its_own_name_with_its_own_bytes(made: 
         opened = udf.open_udf(source) if way == "udf" else iso.open_iso(source)
         listed = tuple(udf.entries(source, opened) if way == "udf" else iso.entries(source, opened))
         found = {one.path: one.read(source) for one in listed}
+        every = udf.entries(source, opened, empty=True) if way == "udf" else iso.entries(source, opened, empty=True)
+        assert [one.path for one in every if one.folder] == ["/empty"]
     if way == "udf":  # made before the start-up image was put among the files, or behind it
         wanted = {path: wanted[path] for path in wanted if path in found}
     found.pop("/boot.cat", None)

@@ -383,8 +383,9 @@ def test_the_image_that_was_written_is_the_image_in_the_reader_of_the_stick(
         ["mdir", "-/", "-b", "-i", f"{report.images[0]}@@{volume.start}", "::/"], capture_output=True, text=True, check=True
     ).stdout
     with ImageFile(Path(report.images[0])) as image:
-        ours = {one.path for one in in_fat(Slice(image, volume.start, volume.size))}
-    assert {line.removeprefix("::") for line in out.splitlines() if not line.endswith("/")} == ours
+        ours = {f"{one.path}/" if one.folder else one.path for one in in_fat(Slice(image, volume.start, volume.size))}
+    assert {line.removeprefix("::") for line in out.splitlines()} == ours
+    assert "/empty/" in ours
 
 
 def test_no_way_to_do_it_leaves_an_image_behind(tmp_path: Path, images: tuple[Image, ...]) -> None:
@@ -497,5 +498,11 @@ def test_the_printed_lines_copy_what_the_map_says_and_compare_it(
         script = f"set -e -o pipefail; export HOME={tmp_path}/home MOUNTED={target}\n" + "\n".join(lines)
         said_there = subprocess.run(["bash", "-c", script], check=True, capture_output=True, text=True).stdout
         assert len(said_there.splitlines()) == 1, "the comparison prints nothing, the count follows"
-        found += [str(one.relative_to(target)) for one in target.rglob("*") if one.is_file()]
-    assert sorted(found) == sorted(str(one.relative_to(whole)) for one in whole.rglob("*") if one.is_file())
+        found += [str(one.relative_to(target)) for one in target.rglob("*") if _leaf(one)]
+    assert sorted(found) == sorted(str(one.relative_to(whole)) for one in whole.rglob("*") if _leaf(one))
+    assert "empty" in found
+
+
+def _leaf(path: Path) -> bool:
+    """A file, or a folder with nothing in it."""
+    return path.is_file() or not any(path.iterdir())

@@ -15,7 +15,7 @@ from inkshelf.core.aims.sticks import known_images
 from inkshelf.core.checks import findings, know
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.state import Disk, FileSystem, StickFacts, SystemRoot, Table, Volume
+from inkshelf.core.machine.state import Disk, FileSystem, Machine, StickFacts, SystemRoot, Table, Volume
 from inkshelf.core.media.material import Image, families_of
 from inkshelf.core.plan.job import Job, and_aim, replan
 from inkshelf.core.plan.merging import First
@@ -141,6 +141,24 @@ def test_findings_about_images(job: Job, images: tuple[Image, ...]) -> None:
     slow = replace(job, found=job.found.with_disk(replace(job.found.disk("M"), stick=StickFacts("usb2", 4_000_000, 200_000))))
     assert "stick.slow.M" in keys(wanted(slow, "keep", agreed[:1]))
     assert "stick.slow.M" not in keys(wanted(job, "keep", agreed[:1]))
+
+
+@pytest.mark.parametrize(
+    ("kind", "count", "said"),
+    [("stick", 1, {"way": "files"}), ("many", 2, {}), ("two-part", 1, {"large": ("live",)}), ("installer-set", 2, {})],
+)
+def test_no_stick_is_made_in_silence_for_a_machine_that_does_not_start_it(
+    job: Job, images: tuple[Image, ...], kind: str, count: int, said: dict[str, object]
+) -> None:
+    def refused(found: Machine) -> bool:
+        made = wanted(replace(job, found=found), kind, images[:count], **said)
+        return bool(made.steps) and "stick.refused.M" in {one.key for one in findings(read(made))}
+
+    legacy = replace(job.found, firmware=replace(job.found.firmware, mode="legacy"))
+    narrow = replace(job.found, conditions=replace(job.found.conditions, cpu_bits=32))
+    assert not refused(job.found)
+    assert refused(legacy)
+    assert refused(narrow)
 
 
 def test_what_can_be_taken_out_is_unplugged_and_nothing_else(job: Job, found_job: Job) -> None:

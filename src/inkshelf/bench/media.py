@@ -204,7 +204,14 @@ def _copied(step: Fills, volume: Volume, path: Path) -> tuple[str, bool, str]:
         count = size = 0
         for one in files_of(step, source):
             held = there.get(one.path.lower())
-            if held is None or held.size != one.size or held.digest(inside) != digest_of(one, source):
+            if held is not None and held.folder and one.folder:
+                continue
+            if (
+                held is None
+                or held.folder != one.folder
+                or held.size != one.size
+                or held.digest(inside) != digest_of(one, source)
+            ):
                 return what, False, f"{one.path} is {'not there' if held is None else 'another one'}"
             count, size = count + 1, size + one.size
     return what, True, f"{count} file{'s' if count != 1 else ''}, {binary(size)}, read back by hash"

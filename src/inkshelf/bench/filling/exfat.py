@@ -128,7 +128,10 @@ class Filler:
         return at
 
     def add(self, file: File) -> None:
-        """Place one file."""
+        """Place one file, or make a folder."""
+        if file.folder:
+            self.folder(file.path.strip("/"))
+            return
         parent, _, name = file.path.strip("/").rpartition("/")
         folder = self.folder(parent)
         clusters = self.take(-(-file.size // self.own.cluster), file.path)

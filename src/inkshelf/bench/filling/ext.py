@@ -22,6 +22,8 @@ def put_files(path: Path, files: Iterable[File], source: ImageFile) -> None:
     if barred:
         raise BenchError(f"{barred} is a name that the utility does not take.", "Choose FAT32 or exFAT for this image.")
     folders = {str(one) for file in wanted for one in Path(file.path).parents if str(one) != "/"}
+    folders |= {file.path for file in wanted if file.folder}
+    wanted = [one for one in wanted if not one.folder]
     with ImageFile(path) as image:
         volume = ext.open_ext(image)
         folders -= {one for one in folders if volume is not None and ext.lookup(volume, one) is not None}

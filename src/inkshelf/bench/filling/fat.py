@@ -111,7 +111,10 @@ class Filler:
         folder.raw += _record(short, flag, cluster, size, time)
 
     def add(self, file: File) -> None:
-        """Place one file."""
+        """Place one file, or make a folder."""
+        if file.folder:
+            self.folder(file.path.strip("/"))
+            return
         if file.size > LARGEST:
             raise BenchError(f"{file.path} is larger than FAT32 holds.", "Split it, or choose another file system.")
         parent, _, name = file.path.strip("/").rpartition("/")

@@ -25,6 +25,9 @@ def put_files(path: Path, files: Iterable[File], source: ImageFile) -> None:
             for part in one.path.strip("/").split("/"):
                 refuse_barred(part)
             target = folder / one.path.strip("/")
+            if one.folder:
+                target.mkdir(parents=True, exist_ok=True)
+                continue
             target.parent.mkdir(parents=True, exist_ok=True)
             if target.exists():
                 raise BenchError(f"{one.path} is there already.", "Take it away first, or leave it out.")

@@ -19,12 +19,16 @@ UNREADABLE = "its own records cannot be read"
 
 
 class Held(Value, frozen=True):
-    """A file of a volume: ``path`` with ``/``; ``runs`` as (byte of the file, byte of the volume, length), or its ``value``."""
+    """A file of a volume: ``path`` with ``/``; ``runs`` as (byte of the file, byte of the volume, length), or its ``value``.
+
+    ``folder``: a folder of it, which has neither.
+    """
 
     path: str
     size: int
     runs: tuple[tuple[int, int, int], ...]
     value: bytes = b""
+    folder: bool = False
 
     def digest(self, source: ByteSource) -> str:
         """Hash its contents by places and bytes that are not zero, up to its size."""
@@ -88,6 +92,7 @@ def in_fat(source: Slice) -> Iterator[Held]:
     table = np.frombuffer(source.read(own.fat_start, own.fat_bytes), "<u4") & 0x0FFFFFFF
     for node in fat.listing(source, own, DEEPEST):
         if node.folder:
+            yield Held(node.path.replace("\\", "/"), 0, (), folder=True)
             continue
         runs, at, cluster = list[tuple[int, int, int]](), 0, node.cluster
         while 2 <= cluster < own.clusters + 2 and at < node.size:
@@ -105,12 +110,12 @@ def in_exfat(source: Slice) -> Iterator[Held]:
     own = exfat.layout(source)
     if own is None:
         raise FormatError(UNREADABLE)
-    for one in exfat_files.files(source, own):
+    for one in exfat_files.files(source, own, folders=True):
         at, runs = 0, []
         for first, length in one.runs:
             runs.append((at, first, length))
             at += length
-        yield Held(one.path, one.size, tuple(runs))
+        yield Held(one.path, one.size, tuple(runs), folder=one.folder)
 
 
 def in_ext(source: Slice) -> Iterator[Held]:
@@ -121,6 +126,8 @@ def in_ext(source: Slice) -> Iterator[Held]:
     for one in ext_files.files(own):
         if one.kind == ext_files.FILE:
             yield Held(one.path, one.size, one.runs, one.value)
+        elif one.kind == ext_files.FOLDER:
+            yield Held(one.path, 0, (), folder=True)
 
 
 def in_ntfs(source: Slice) -> Iterator[Held]:
@@ -142,6 +149,7 @@ def in_ntfs(source: Slice) -> Iterator[Held]:
             data = next((one for one in held if one.kind == ntfs.DATA and not one.name), None)
             if data is None:
                 waiting.append((f"{path}/{name}", inner, depth + 1))
+                yield Held(f"{path}/{name}", 0, (), folder=True)
                 continue
             at, runs = 0, []
             for first, count in data.runs:

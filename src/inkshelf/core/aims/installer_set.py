@@ -24,6 +24,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.media.material import FAT32_MOST, Image, stem_of
 from inkshelf.core.media.packing import Item, Packing, Room, pack
+from inkshelf.core.media.ways import refused_menu
 from inkshelf.core.size import MIB, align_down, align_up
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import CopyFiles, Eject, GetImage, Step, TellApart, TryStart
@@ -83,6 +84,10 @@ class InstallerSet(StickAim, frozen=True, tag="installer-set"):
     def _fitting(self, found: Machine) -> tuple[Image, ...]:
         put = {name for name, _ in self.packed(found).put}
         return tuple(one for one in self._wanted() if one.name in put)
+
+    def overruled(self, found: Machine) -> str:
+        """Return why this machine would not start what is made all the same (empty: it does)."""
+        return refused_menu(found)
 
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the start-up volume, and one for each installer that fits."""

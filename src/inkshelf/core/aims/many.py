@@ -26,6 +26,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, HeldImage, Machine, Volume
 from inkshelf.core.media.many import STARTUP, Many, Spot, together
 from inkshelf.core.media.material import FAT32_MOST, Image
+from inkshelf.core.media.ways import refused_menu
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import PutImage, Step, TakeOff
@@ -119,6 +120,10 @@ class ManyImages(StickAim, frozen=True, tag="many"):
         if self.filesystem != "auto":
             return self.filesystem
         return "exfat" if max((one.size for one in self._wanted()), default=0) > FAT32_MOST else "fat32"
+
+    def overruled(self, found: Machine) -> str:
+        """Return why this machine would not start what is made all the same (empty: it does)."""
+        return refused_menu(found)
 
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the two volumes of the first stick that is made anew."""

@@ -21,6 +21,8 @@ from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.media.material import FAT32_MOST, Top
+from inkshelf.core.media.tops import MOST
+from inkshelf.core.media.ways import refused_copied
 from inkshelf.core.size import MIB, align_up, binary
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import CopyFiles, Step
@@ -79,6 +81,10 @@ class TwoPart(StickAim, frozen=True, tag="two-part"):
         big = tuple(one for one in tops if (one.name in named if named else one.largest > FAT32_MOST))
         return tuple(one for one in tops if one not in big), big
 
+    def overruled(self, found: Machine) -> str:
+        """Return why this machine would not start what is made all the same (empty: it does)."""
+        return refused_copied(self.images[0], found) if self.images else ""
+
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the two volumes; the label that the menu looks for is the large one's."""
         if not self.images:
@@ -121,6 +127,8 @@ class TwoPart(StickAim, frozen=True, tag="two-part"):
         image = self.images[0]
         if image.told:
             raise PlanError(f"{image.name} is not here yet: which files it has is not known.", "Name its file.")
+        if len(image.tops) > MOST:
+            raise PlanError(f"{image.name} has more than {MOST} folders in its root.", "Take the aim stick.")
         small, big = self.parted()
         if not big:
             raise PlanError(

@@ -106,7 +106,7 @@ def would_not_start(reading: Reading) -> Iterator[Finding]:
                 f"stick.refused.{aim.disk}",
                 "warn",
                 f"This machine would not start stick {aim.disk}",
-                f"{aim.images[0].name}: {why}. It is made all the same, for another machine.",
+                f"{aim.images[0].name if len(aim.images) == 1 else 'Its menu'}: {why}. It is made all the same, for another machine.",
                 (),
                 (remedy,),
             )

@@ -39,6 +39,7 @@ class Placed(Value, frozen=True):
     path: str
     size: int
     runs: tuple[tuple[int, int], ...]
+    folder: bool = False
 
 
 def linked(source: ByteSource, volume: ExFat, cluster: int, most: int = 0) -> list[int]:
@@ -81,8 +82,8 @@ def nodes(raw: bytes) -> Iterator[Node]:
         at = end
 
 
-def files(source: ByteSource, volume: ExFat) -> Iterator[Placed]:
-    """Yield every file of the volume; raises ``FormatError`` where its folders make no sense."""
+def files(source: ByteSource, volume: ExFat, *, folders: bool = False) -> Iterator[Placed]:
+    """Yield every file of the volume, and where asked its ``folders``; raises ``FormatError`` where its folders make no sense."""
     waiting: list[tuple[str, list[int], int]] = [("", linked(source, volume, volume.root_cluster), 0)]
     count, seen = 0, set[int]()
     while waiting:
@@ -98,6 +99,8 @@ def files(source: ByteSource, volume: ExFat) -> Iterator[Placed]:
             inside = clusters_of(source, volume, node)
             if node.folder:
                 waiting.append((f"{path}/{node.name}", inside, depth + 1))
+                if folders:
+                    yield Placed(f"{path}/{node.name}", 0, (), folder=True)
             else:
                 yield Placed(f"{path}/{node.name}", node.size, tuple(_runs(volume, inside)))
 

@@ -22,23 +22,27 @@ Piece = bytes | tuple[int, int]
 
 
 class File(Value, frozen=True):
-    """One file that is wanted: ``path`` with ``/`` from the root, its size, its contents in pieces, its time in seconds since 1970, UTC."""
+    """One file that is wanted: ``path`` with ``/`` from the root, its size, its contents in pieces, its time in seconds since 1970, UTC.
+
+    ``folder``: a folder, made with nothing in it.
+    """
 
     path: str
     size: int
     pieces: tuple[Piece, ...]
     time: int = 0
+    folder: bool = False
 
 
 def listed(source: ByteSource) -> tuple[Entry, ...]:
-    """Return every file of an image; raises ``FormatError`` where it is none whose files can be listed."""
+    """Return every file and every empty folder of an image; raises ``FormatError`` where it is none whose files can be listed."""
     udf = udf_volume.open_udf(source)
     if udf is not None:
-        return tuple(udf_volume.entries(source, udf))
+        return tuple(udf_volume.entries(source, udf, empty=True))
     iso = iso9660.open_iso(source)
     if iso is None:
         raise FormatError("The files of this image cannot be listed.", "Write it as it is, or get another one.")
-    return tuple(iso9660.entries(source, iso))
+    return tuple(iso9660.entries(source, iso, empty=True))
 
 
 def wanted(
@@ -46,10 +50,14 @@ def wanted(
 ) -> Iterator[File]:
     """Yield the files of an image as they go into a volume: those of the ``tops``, in the image's order."""
     entries = listed(source)
-    menus = {one.path.lower() for one in menus_among(entries)} if keeps and image.live else set[str]()
+    menus = (
+        {one.path.lower() for one in menus_among(tuple(one for one in entries if not one.folder))}
+        if keeps and image.live
+        else set[str]()
+    )
     way = image.live.family if image.live else ""
     for one in entries:
-        if not among(one.path, tops):
+        if not among(one.path, tops, image):
             continue
         if part and one.size > FAT32_MOST:
             yield from split(source, one, part)
@@ -57,7 +65,7 @@ def wanted(
             text = keeping(one.read(source), way)
             yield File(one.path, len(text), (text,), one.time)
         else:
-            yield File(one.path, one.size, tuple(_cut(one)), one.time)
+            yield File(one.path, one.size, tuple(_cut(one)), one.time, one.folder)
 
 
 def _cut(entry: Entry) -> Iterator[tuple[int, int]]:

@@ -15,12 +15,16 @@ LIMIT = 1 << 26  # bytes that are read of one file inside an image
 
 
 class Entry(Value, frozen=True):
-    """One file: ``path`` from the image's root with ``/``; ``extents`` as (first byte, length), in order; ``time``: seconds since 1970, UTC (0: not known)."""
+    """One file: ``path`` from the image's root with ``/``; ``extents`` as (first byte, length), in order; ``time``: seconds since 1970, UTC (0: not known).
+
+    ``folder``: a folder with nothing in it, which only those who copy ask for.
+    """
 
     path: str
     size: int
     extents: tuple[tuple[int, int], ...]
     time: int = 0
+    folder: bool = False
 
     def read(self, source: ByteSource, limit: int = LIMIT) -> bytes:
         """Return the first ``limit`` bytes of the file."""

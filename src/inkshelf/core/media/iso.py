@@ -98,20 +98,24 @@ def _volume(raw: bytes, *, wide: bool) -> Iso:
     return Iso(shown(label.strip("\0 ")), own.blocks * own.block_bytes, own.block_bytes, (root.block, root.size), wide)
 
 
-def entries(source: ByteSource, iso: Iso) -> Iterator[Entry]:
-    """Yield every file of the volume; raises ``FormatError`` where a folder cannot be."""
+def entries(source: ByteSource, iso: Iso, *, empty: bool = False) -> Iterator[Entry]:
+    """Yield every file of the volume, and where asked every ``empty`` folder; raises ``FormatError`` where a folder cannot be."""
     counted = Counted("ISO 9660")
-    waiting = [("", *iso.root, 0)]
+    waiting = [("", *iso.root, 0, 0)]
     while waiting:
-        path, block, size, depth = waiting.pop()
+        path, block, size, depth, time = waiting.pop()
         counted.folder(block, size, depth)
+        bare = empty and bool(path)
         for name, own, extents in _records(source, iso, block, size):
             counted.one()
+            bare = False
             inner = f"{path}/{name}"
             if own.flags & FOLDER:
-                waiting.append((inner, own.block + own.skipped, own.size, depth + 1))
+                waiting.append((inner, own.block + own.skipped, own.size, depth + 1, _time(own.time)))
             else:
                 yield Entry(inner, sum(length for _, length in extents), extents, _time(own.time))
+        if bare:
+            yield Entry(path, 0, (), time, folder=True)
 
 
 def _records(source: ByteSource, iso: Iso, block: int, size: int) -> Iterator[tuple[str, SimpleNamespace, Extents]]:

@@ -139,9 +139,18 @@ def top_of(path: str) -> str:
     return parts[0] if len(parts) > 1 else ""
 
 
-def among(path: str, tops: tuple[str, ...] | None) -> bool:
-    """Tell whether a path lies in one of these folders of the root (``None``: in any); capitals and small letters mean the same."""
-    return tops is None or top_of(path).lower() in {one.lower() for one in tops}
+def among(path: str, tops: tuple[str, ...] | None, image: Image) -> bool:
+    """Tell whether a path lies in one of these folders of an image's root (``None``: in any); capitals and small letters mean the same.
+
+    Folders beyond those that are counted apart count among the files in the root itself, as ``tops_of`` does; where there are none of
+    those, what lies in none (an empty folder) belongs to every part.
+    """
+    if tops is None:
+        return True
+    known = {one.name.lower() for one in image.tops}
+    top = top_of(path).lower()
+    top = top if top in known else ""
+    return top not in known or top in {one.lower() for one in tops}
 
 
 def taken_by(tops: Iterable[Top], cluster: int) -> int:
@@ -152,7 +161,7 @@ def taken_by(tops: Iterable[Top], cluster: int) -> int:
 def copied_files(image: Image, tops: tuple[str, ...] | None, *, keeps: bool) -> tuple[BootFile, ...]:
     """Return the start-up files of an image as they lie in the volume that it is copied to."""
     edited = dict(image.live.edited) if image.live and keeps else {}
-    held = (one for one in image.boot_files if among(one.path.replace("\\", "/"), tops))
+    held = (one for one in image.boot_files if among(one.path.replace("\\", "/"), tops, image))
     return tuple(replace(one, size_bytes=edited.get(one.path.replace("\\", "/").lower(), one.size_bytes)) for one in held)
 
 

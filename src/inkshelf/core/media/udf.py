@@ -94,25 +94,29 @@ def _text(raw: bytes) -> str:
     return shown(text.strip("\0 "))
 
 
-def entries(source: ByteSource, udf: Udf) -> Iterator[Entry]:
-    """Yield every file of the volume; raises ``FormatError`` where a folder cannot be."""
+def entries(source: ByteSource, udf: Udf, *, empty: bool = False) -> Iterator[Entry]:
+    """Yield every file of the volume, and where asked every ``empty`` folder; raises ``FormatError`` where a folder cannot be."""
     counted = Counted("UDF")
     waiting = [("", udf.root, 0)]
     while waiting:
         path, block, depth = waiting.pop()
-        kind, size, extents, inline, time = _file(source, udf, block)
+        kind, size, extents, inline, own_time = _file(source, udf, block)
         if kind != FOLDER_TYPE:
-            yield Entry(path, size, extents, time)
+            yield Entry(path, size, extents, own_time)
             continue
         counted.folder(block, size, depth)
+        bare = empty and bool(path)
         for name, at, is_folder in _names(_contents(source, size, extents, inline)):
             counted.one()
+            bare = False
             inner = f"{path}/{name}"
             if is_folder:
                 waiting.append((inner, at, depth + 1))
             else:
                 _, length, places, _, time = _file(source, udf, at)
                 yield Entry(inner, length, places, time)
+        if bare:
+            yield Entry(path, 0, (), own_time, folder=True)
 
 
 def _contents(source: ByteSource, size: int, extents: tuple[tuple[int, int], ...], inline: bytes) -> bytes:

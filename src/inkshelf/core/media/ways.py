@@ -97,6 +97,18 @@ def _for_machine(image: Image, machine: Machine, *, legacy: bool, inside: bool) 
     return words, "" if fitting or legacy else why
 
 
+def refused_copied(image: Image, machine: Machine) -> str:
+    """Return why this machine would not start an image whose files are copied (empty: it does)."""
+    return _for_machine(image, machine, legacy=False, inside=False)[1]
+
+
+def refused_menu(machine: Machine) -> str:
+    """Return why this machine would not start a stick by the loaders of a menu of our own (empty: it does, or its mode is not known)."""
+    if machine.firmware.mode == "legacy":
+        return "its loaders start by UEFI only, and this machine starts the legacy way"
+    return "its loaders are for 64-bit processors" if machine.conditions.cpu_bits == 32 else ""
+
+
 def _raw(image: Image, machine: Machine) -> Way:
     disk = image.kind == "raw"
     legacy = image.legacy and "mbr" in image.table
@@ -147,7 +159,7 @@ def _bridge(image: Image, machine: Machine) -> Way:
 
 def _copied(image: Image, machine: Machine, key: Key, title: str, reason: str, fault: str) -> Way:
     """A way in which the image's files are copied; firmware finds its loaders among them."""
-    starts, other = _for_machine(image, machine, legacy=False, inside=False)
+    starts, _ = _for_machine(image, machine, legacy=False, inside=False)
     bridge = key == "bridge"
     return Way(
         key,
@@ -157,7 +169,7 @@ def _copied(image: Image, machine: Machine, key: Key, title: str, reason: str, f
         "ntfs" if bridge else "fat32",
         f"{starts}, by the entry of the small volume" if bridge else starts,
         reason,
-        _whole(image) or _listed(image) or fault or other,
+        _whole(image) or _listed(image) or fault or refused_copied(image, machine),
         bool(_whole(image) or _listed(image) or (fault and key != "bridge")),
     )
 

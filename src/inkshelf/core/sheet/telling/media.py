@@ -188,7 +188,7 @@ def _copying(step: CopyFiles, scene: Scene) -> list[str]:
     lines = [
         f"mkdir -p {OPENED} && {exact('media', 'opened').format(image=_file(image), folder=OPENED)}",
         MOUNT.format(part=scene.part(step.call)),
-        f"(cd {OPENED} && {picked} | tar --create --null --files-from=- --file=-) | {UNPACKED} && sync",
+        f"(cd {OPENED} && {_picked(step, folders=True)} | tar --create --null --files-from=- --file=-) | {UNPACKED} && sync",
     ]
     if step.part and image.over:
         payload = image.over[0][0]
@@ -208,14 +208,17 @@ def _copying(step: CopyFiles, scene: Scene) -> list[str]:
     return lines
 
 
-def _picked(step: CopyFiles) -> str:
-    """What lists the wanted files, each ended by a zero byte: names may hold whatever they like."""
+def _picked(step: CopyFiles, *, folders: bool = False) -> str:
+    """What lists the wanted files, and empty ``folders`` too, each ended by a zero byte: names may hold whatever they like."""
     named = " ".join(shlex.quote(f"./{one}") for one in step.tops or () if one)
-    finds = [f"find {named} -type f -print0"] if named else []
+    what = r"\( -type f -o -type d -empty \)" if folders else "-type f"
+    finds = [f"find {named} {what} -print0"] if named else []
     if step.tops is None:
-        finds = ["find . -type f -print0"]
+        finds = [f"find . {what} -print0"]
     elif "" in step.tops:
-        finds.append("find . -maxdepth 1 -type f -print0")
+        finds.append(f"find . -maxdepth 1 {what} -print0")
+    elif folders and all(one.name for one in step.image.tops):
+        finds.append("find . -mindepth 1 -maxdepth 1 -type d -empty -print0")  # nothing says where they belong: in every part
     listed = finds[0] if len(finds) == 1 else f"{{ {'; '.join(finds)}; }}"
     without = "".join(f" | grep -zvxF {shlex.quote(f'.{path}')}" for path, _ in step.image.over) if step.part else ""
     return listed + without
