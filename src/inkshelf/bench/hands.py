@@ -12,6 +12,7 @@ from inkshelf.bench.handover import Written, flush, hand_over, take_back
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.opening import identity, make_folder, open_own
+from inkshelf.bench.pace import Pace
 from inkshelf.bench.tablewriter import write_table
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError
@@ -29,11 +30,24 @@ class Hands:
         self.store = FirmwareStore(bench.folder)
         self.written = Written()
         self.fds: dict[str, int] = {}
+        self.paces: dict[str, Pace] = {}  # of the simulated sticks among the disks
 
     def close(self) -> None:
         """Close every image."""
         for fd in self.fds.values():
             os.close(fd)
+
+    def expect(self, fd: int, count: int) -> None:
+        """So many bytes are to be written to an image: a stick reckons how long that takes."""
+        for disk, own in self.fds.items():
+            if own == fd and disk in self.paces:
+                self.paces[disk].expect(count)
+
+    def wrote(self, fd: int, count: int) -> None:
+        """So many bytes were written to an image, zeros too: a stick's own clock goes on."""
+        for disk, own in self.fds.items():
+            if own == fd and disk in self.paces:
+                self.paces[disk].passed(count)
 
     def sync(self) -> None:
         """Force every image to the disk."""
@@ -101,7 +115,9 @@ class Hands:
             work(path)
             flush(path)
             self.journal.note(back=True)
+        before = self.written.image
         take_back(fd, path, volume, self.written, size)
+        self.wrote(fd, self.written.image - before)
         if not last:
             os.fsync(fd)
             self.journal.note(back=False, part=part + 1)

@@ -23,6 +23,7 @@ from inkshelf.bench.image import ImageFile, inspect, refuse_in_use
 from inkshelf.bench.journal import Journal
 from inkshelf.bench.mover import freed, give_back
 from inkshelf.bench.opening import open_own
+from inkshelf.bench.pace import Took, pace_of
 from inkshelf.bench.proof import Check, prove, same_as_taken_in
 from inkshelf.bench.sparse import clone, copy_data, data_bytes
 from inkshelf.bench.stored import stored
@@ -43,7 +44,7 @@ from inkshelf.core.value import Value, replace
 class Progress(Value, frozen=True):
     """Where the work is: step number (0: copying; past the last: proving), how many there are, bytes done and to do, words.
 
-    ``left``: seconds that are left at this pace, ``None`` until that can be told.
+    ``left``: seconds that are left at this pace, ``None`` until that can be told. ``stick``: what a stick's own clock said last.
     """
 
     step: int
@@ -52,6 +53,7 @@ class Progress(Value, frozen=True):
     total: int
     words: str
     left: float | None = None
+    stick: str = ""
 
 
 @dataclass
@@ -67,6 +69,7 @@ class Report:
     scratch_bytes: int = 0
     seconds: float = 0.0
     machine: Machine = field(default_factory=Machine)
+    sticks: list[Took] = field(default_factory=list)
 
 
 Tell = Callable[[Progress], None]
@@ -159,7 +162,7 @@ class _Inker:
         self.sources = {one.disk: Path(one.path) for one in job.sources if one.kind == "image"}
         self.hands = Hands(bench, journal, self.sources, self._carried)
         self.hands.say = self._waits
-        self.step, self.words, self.done = 0, "", 0
+        self.step, self.words, self.done, self.stick = 0, "", 0, ""
         parts = efforts(plan, job.steps, stored(job))
         self.reached = tuple(itertools.accumulate(parts))  # bytes done once copying, and each step, is over
         self.total = self.reached[-1]
@@ -202,6 +205,7 @@ class _Inker:
             scratch_bytes=self.hands.written.scratch,
             seconds=time.monotonic() - begun,
             machine=machine,
+            sticks=[one for one in (pace.over() for pace in self.hands.paces.values()) if one.bytes],
         )
         self._keep(report)
         return report
@@ -212,6 +216,10 @@ class _Inker:
         return freed(self.plan.machines, disk, tuple((low, high) for _, low, high in spans))
 
     def _carry_out(self) -> None:
+        for disk in self.plan.found.disks:
+            pace = pace_of(disk, self.sources.get(disk.id), self._measured)
+            if pace is not None:
+                self.hands.paces[disk.id] = pace
         entry = self.journal.entry
         self.done = self.reached[0] if entry.state == "copying" else self.done
         first = entry.step if entry.state == "step" else len(self.job.steps) + 1 if entry.state != "copying" else 1
@@ -220,6 +228,7 @@ class _Inker:
             self._checkpoint(1)
         for number in range(first, len(self.job.steps) + 1):
             step, before, after = self.job.steps[number - 1], self.plan.machines[number - 1], self.plan.machines[number]
+            self.stick = ""
             self._say(number, words(step, Scene(self.plan.found, before, after)).title)
             if step.writes == "inside" and (self.journal.entry.state, self.journal.entry.step) != ("step", number):
                 self._checkpoint(number)
@@ -246,7 +255,13 @@ class _Inker:
             written_bytes=report.written_bytes,
             copied_bytes=report.copied_bytes,
             checks=checks,
+            sticks=[one.words for one in report.sticks],
         )
+
+    def _measured(self, words: str) -> None:
+        """Keep what a stick's clock says in sight until it says something else."""
+        self.stick = words
+        self._say(self.step, self.words)
 
     def _waits(self, what: str) -> None:
         """Say what is waited for, behind the step's own words, which come back with the next step."""
@@ -262,7 +277,7 @@ class _Inker:
             raise CancelledError(
                 f"Cancelled at step {step}.", "The source image is untouched. Go on with the same bench, or throw it away."
             )
-        self.tell(Progress(step, len(self.job.steps), self.done, self.total, words, self._left()))
+        self.tell(Progress(step, len(self.job.steps), self.done, self.total, words, self._left(), self.stick))
 
     def _left(self) -> float | None:
         """Seconds left at the pace so far, once a second and a fiftieth of the bytes have gone by."""

@@ -49,13 +49,16 @@ def write_image(step: WriteImage, hands: Hands, before: Disk) -> None:
     """Write an image to the start of a stick, holes as zeros; a table's copy at the stick's end goes."""
     fd = hands.fds[step.disk]
     with opened(step.image) as source:
+        hands.expect(fd, source.size)
         at = 0
         for low, high in [*source.data_ranges(0, source.size), (source.size, source.size)]:
             punch(fd, at, low - at)
+            hands.wrote(fd, low - at)  # a stick is written zeros
             while low < high:
                 done = copy_some(source.fileno(), fd, low, min(PIECE, high - low), low)
                 low += done  # noqa: PLW2901
                 hands.written.image += done
+                hands.wrote(fd, done)
                 hands.carried(done)
             at = high
     punch(fd, before.size - MIB, MIB)

@@ -84,10 +84,11 @@ def make(folder: Path, sticks: tuple[Simulated, ...] = DEMO) -> list[Path]:
 
 def listed(folder: Path) -> list[Simulated]:
     """Return the sticks of a folder, by name; raises ``BenchError`` where one cannot be read."""
-    return [_read(path) for path in sorted(folder.glob(f"*{FACTS}"))] if folder.is_dir() else []
+    return [described(path) for path in sorted(folder.glob(f"*{FACTS}"))] if folder.is_dir() else []
 
 
-def _read(path: Path) -> Simulated:
+def described(path: Path) -> Simulated:
+    """Return what a stick's description says; raises ``BenchError`` where it is none."""
     try:
         found = msgspec.json.decode(path.read_bytes(), type=Simulated)
         one_line(found.name, "The stick's name")
@@ -112,18 +113,38 @@ def find(folder: Path, name: str) -> tuple[Simulated, Path]:
     return known[name], folder / f"{name}{IMAGE}"
 
 
+class Clock:
+    """A stick's own clock: seconds go by as bytes are written. Nothing waits."""
+
+    def __init__(self, stick: Simulated) -> None:
+        self.stick, self.seconds, self.written = stick, 0.0, 0
+        self._fast = min(stick.writes, int(table("defaults")["rates"][stick.port]))
+
+    def passed(self, count: int, *, small: bool = False) -> None:
+        """Let the time of so many bytes go by; raises ``BenchError`` where the stick dies under them."""
+        one = self.stick
+        slow = bool(one.slow and self.written >= one.slows_after)
+        self.written += count
+        if one.dies_after and self.written > one.dies_after:
+            raise BenchError(f"Stick {one.name} failed after {binary(one.dies_after)}.", "Throw it away, and take another one.")
+        self.seconds += count / (one.small if small else one.slow if slow else self._fast)
+
+
 class Device:
     """A stick at work: bytes go to its file, seconds go by on its own clock."""
 
     def __init__(self, stick: Simulated, path: Path) -> None:
         refuse_in_use(path)
-        self.stick, self.seconds, self.written, self._going = stick, 0.0, 0, 0
+        self.stick, self.clock = stick, Clock(stick)
         self._fd = open_checked(path, os.O_RDWR)
         if os.fstat(self._fd).st_size != stick.size:
             os.close(self._fd)
             raise BenchError(f"{path} is not as long as stick {stick.name}.", "Make the sticks anew.")
-        rates = table("defaults")["rates"]
-        self._fast = min(stick.writes, int(rates[stick.port]))
+
+    @property
+    def seconds(self) -> float:
+        """What has gone by on its clock."""
+        return self.clock.seconds
 
     def __enter__(self) -> Device:
         return self
@@ -157,13 +178,7 @@ class Device:
 
     def passed(self, count: int, *, small: bool = False) -> None:
         """Let the time of so many bytes go by."""
-        one = self.stick
-        self.written += count
-        if one.dies_after and self.written > one.dies_after:
-            raise BenchError(f"Stick {one.name} failed after {binary(one.dies_after)}.", "Throw it away, and take another one.")
-        slow = bool(one.slow and self._going >= one.slows_after)
-        self._going += count
-        self.seconds += count / (one.small if small else one.slow if slow else self._fast)
+        self.clock.passed(count, small=small)
 
 
 def measure(device: Device, sample: int = SAMPLE) -> StickFacts:

@@ -72,9 +72,21 @@ def _report(report: Report, *, as_json: bool) -> int:
                 "checks": [{"what": one.what, "ok": one.ok, "detail": one.detail} for one in report.checks],
                 "copied_bytes": report.copied_bytes,
                 "written_bytes": report.written_bytes,
+                "sticks": [
+                    {
+                        "disk": one.disk,
+                        "bytes": one.bytes,
+                        "seconds": one.seconds,
+                        "planned_seconds": one.planned,
+                        "told": list(one.told),
+                    }
+                    for one in report.sticks
+                ],
             }
         )
     else:
+        for took in report.sticks:
+            print(f"     {took.words}")
         for one in report.checks:
             print(f"{'ok  ' if one.ok else 'DIFFERS'} {one.what}: {one.detail}")
         print(f"{'All as predicted' if report.verified else 'NOT as predicted'}; {report.images[0]}")
@@ -86,7 +98,7 @@ def _teller() -> Callable[[Progress], None]:
 
     def tell(progress: Progress) -> None:
         count = f"{progress.step}/{progress.steps} " if progress.step <= progress.steps else ""
-        line = count + progress.words
+        line = count + progress.words + (f" ({progress.stick})" if progress.stick else "")
         if [line] != said[-1:]:
             said.append(line)
             print(line, file=sys.stderr)

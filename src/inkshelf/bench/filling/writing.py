@@ -29,6 +29,7 @@ def fill(hands: Hands, volume: Volume, fd: int, source: int, reckon: Callable[[]
     if not (hands.journal.entry.back and kept.exists()):
         make_folder(hands.bench.folder, HAND)
         todo = reckon()
+        hands.expect(fd, sum(len(one.piece) if isinstance(one.piece, bytes) else one.piece[1] for one in todo.carries))
         for one in todo.carries:
             _carry(hands, fd, source, one, volume.start)
         hands.flush(fd)
@@ -44,15 +45,18 @@ def _carry(hands: Hands, fd: int, source: int, one: Carry, base: int) -> None:
     if isinstance(one.piece, bytes):
         write_all(fd, one.piece, base + one.at)
         hands.written.image += len(one.piece)
+        hands.wrote(fd, len(one.piece))
         return
     low, end, shift = one.piece[0], one.piece[0] + one.piece[1], base + one.at - one.piece[0]
     for first, last in [*data_ranges(source, low, end), (end, end)]:
         punch(fd, low + shift, first - low)  # a hole of the source: what lay there before must not be seen
+        hands.wrote(fd, first - low)  # a stick is written zeros
         low = first
         while low < last:
             done = copy_some(source, fd, low, min(PIECE, last - low), low + shift)
             low += done
             hands.written.image += done
+            hands.wrote(fd, done)
             hands.carried(done)
 
 

@@ -52,6 +52,10 @@ class InkPage(QWidget):
         box.addWidget(self.bar)
         self.figures = label("", theme.mono(13), quiet=True)
         box.addWidget(self.figures)
+        self.stick = label("", theme.mono(13), quiet=True, wrap=True)
+        self.stick.setAccessibleName("what the stick's own clock says")
+        self.stick.hide()
+        box.addWidget(self.stick)
         inside = QWidget()
         self.checks = QVBoxLayout(inside)
         self.checks.setContentsMargins(0, 0, 8, 0)
@@ -103,6 +107,7 @@ class InkPage(QWidget):
         self.sub.setText("on a copy; the source image is only read")
         self.words.setText("Going on where it stopped" if again else "Copying the image, holes and all")
         self.figures.setText("")
+        self.stick.hide()
         self.cancel.setVisible(True)
         self.cancel.setEnabled(True)
         self.back.setEnabled(False)
@@ -113,6 +118,8 @@ class InkPage(QWidget):
         self.bar.setValue(1000 * now.done // max(1, now.total))
         self.words.setText(f"{now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize())
         self.figures.setText(f"{binary(now.done)} of about {binary(now.total)}  ·  {time_left(now.left)}")
+        self.stick.setText(now.stick)
+        self.stick.setVisible(bool(now.stick))
         if now.step != self._now:
             self._now = now.step
             self.steps.set_now(now.step)
@@ -163,6 +170,8 @@ class InkPage(QWidget):
         self.figures.setText(
             f"{binary(report.copied_bytes)} copied, {binary(report.written_bytes)} written, {report.seconds:.1f} s · {report.images[0]}"
         )
+        self.stick.setText("\n".join(one.words for one in report.sticks))
+        self.stick.setVisible(bool(report.sticks))
         if not report.verified:
             self.checks.addWidget(label(IF_NOT_AS_PREDICTED, theme.sans(14), wrap=True))
             self.checks.addSpacing(6)
