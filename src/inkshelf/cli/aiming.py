@@ -27,8 +27,8 @@ def _aims(words: Namespace) -> int:
 
     job = load(words.job) if words.job else None
     found = job.found if job else Machine()
-    known = [_described(one(), found) for one in every_aim()]
-    mine = [_described(one, found, number) for number, one in enumerate(job.aims, 1)] if job else []
+    known = [_described(one(), found, job) for one in every_aim()]
+    mine = [_described(one, found, job, number) for number, one in enumerate(job.aims, 1)] if job else []
     if words.json:
         print_json({"aims": known, **({"of_this_job": mine} if job else {})})
         return 0
@@ -51,9 +51,13 @@ def _answered(key: str, answer: str) -> str:
     return "".join(f"  --{key} {line}\n" for line in answer.splitlines() or [answer])
 
 
-def _described(aim: AimBase, found: Machine, number: int = 0) -> dict[str, Any]:
+def _described(aim: AimBase, found: Machine, job: Job | None, number: int = 0) -> dict[str, Any]:
     from inkshelf.core.aims.asking import answer_of
+    from inkshelf.core.plan.bringing import medium_of, medium_question
+    from inkshelf.core.plan.job import Job
 
+    job = job or Job(found=found)
+    medium = medium_question(job, aim)
     questions = [
         {
             "key": one.key,
@@ -62,9 +66,9 @@ def _described(aim: AimBase, found: Machine, number: int = 0) -> dict[str, Any]:
             "usual": one.usual,
             "why": one.why,
             "answers": [{"value": two.value, "title": two.title, "cost": two.cost} for two in one.answers],
-            **({"answer": answer_of(aim, one)} if number else {}),
+            **({"answer": medium_of(job) if one is medium else answer_of(aim, one)} if number else {}),
         }
-        for one in aim.asked(found)
+        for one in (*aim.asked(found), *((medium,) if medium else ()))
     ]
     own = {"number": number, "id": aim.id, "says": aim.sentence(found)} if number else {}
     return {"kind": aim.kind, "title": aim.title, "about": aim.about, **own, "questions": questions}
@@ -86,6 +90,8 @@ def _takes_aim(parser: ArgumentParser) -> None:
             choices = f" ({', '.join(two.value for two in one.answers)})" if one.answers else ""
             words = f"{one.title.lower()}{choices}" + (f": {one.why}" if one.kind in {"image", "images"} else "")
             asked.setdefault(one.key, {})[words] = None
+    asked["medium"] = {"what it is started from: an image, which this job puts on its stick first, or elsewhere": None}
+    several.add("medium")
     for key, every in asked.items():
         words = "; or ".join(every)
         how = "append" if key in several else "store"
@@ -107,7 +113,8 @@ def _aim(words: Namespace) -> int:
             raise InkshelfError(
                 f"Aim {words.change} is of the kind {aim.kind}.", f"Drop it, and add: aim {words.job} {words.kind}."
             )
-        return _said(changed_aim(job, _with_answers(aim, found, words)), words, f"aim {words.change} is changed")
+        changed = changed_aim(job, _with_answers(aim, found, words))
+        return _said(_with_medium(changed, aim, words), words, f"aim {words.change} is changed")
     if words.kind is None:
         raise InkshelfError("No aim was named.", "See what there is: inkshelf aims.")
     from inkshelf.core.aims import kind_of_aim
@@ -115,7 +122,17 @@ def _aim(words: Namespace) -> int:
 
     found = left_by(job)
     job = and_aim(job, kind_of_aim(words.kind).usual_on(found, _given(words)))
-    return _said(job, words, f"aim {len(job.aims)} is added")
+    number = len(job.aims)
+    return _said(_with_medium(job, job.aims[-1], words), words, f"aim {number} is added")
+
+
+def _with_medium(job: Job, aim: AimBase, words: Namespace) -> Job:
+    """The job with the stick that an aim is started from, where one was named."""
+    if words.medium is None:
+        return job
+    from inkshelf.core.plan.bringing import with_medium
+
+    return with_medium(job, aim, "\n".join(words.medium))
 
 
 def _numbered(job: Job, number: int) -> AimBase:
@@ -141,7 +158,7 @@ def _given(words: Namespace) -> dict[str, str]:
     use_files(for_job)
     given = {key: "\n".join(value) if isinstance(value, list) else value for key, value in vars(words).items()}
     said = {key.replace("_", "-"): value for key, value in given.items() if value is not None}
-    return {key: value for key, value in said.items() if key not in {"job", "kind", "change", "drop"}}
+    return {key: value for key, value in said.items() if key not in {"job", "kind", "change", "drop", "medium"}}
 
 
 def _said(job: Job, words: Namespace, what: str) -> int:

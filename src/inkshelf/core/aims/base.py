@@ -92,7 +92,10 @@ def held(needs: tuple[Need, ...], sizes: tuple[tuple[str, int], ...]) -> tuple[N
 
 
 class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
-    """What every aim has. ``slow``: planning it takes longer than a frame. ``id``: steps are named after it, so that they keep their identity when another aim comes or goes.
+    """What every aim has.
+
+    ``slow``: planning it takes longer than a frame. ``medium``: the stick that it is started from (empty: none). ``id``: steps are named
+    after it, so that they keep their identity when another aim comes or goes.
 
     The steps of an aim make one partition for each of its needs, in their order: readers tell from that which need a volume is for.
     ``sizes``: what a person locked, in bytes, by the key of a need: it stays, and the others adapt.
@@ -106,6 +109,7 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
     short: ClassVar[str]
     picture: ClassVar[Picture]
     slow: ClassVar[bool] = False
+    medium: ClassVar[Literal["", "installer", "live"]] = ""
 
     @property
     def kind(self) -> str:

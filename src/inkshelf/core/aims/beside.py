@@ -1,6 +1,6 @@
 """The aim "beside": one more system on a disk where another one is, as a list of steps in the order of the work."""
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Need, Picture, Question
 from inkshelf.core.aims.building import Site, Work, built
@@ -15,6 +15,7 @@ from inkshelf.core.aims.systems import (
     ESP_QUESTION,
     Esp,
     Layout,
+    built_in,
     disk_question,
     known_system,
     layout_on,
@@ -42,6 +43,7 @@ class Beside(Schools, frozen=True, tag="beside"):
     (``None``: by the default shares).
     """
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "installer"
     title: ClassVar[str] = "One more system beside the one that is there"
     about: ClassVar[str] = "The old system gives room from its end, or a gap that is there is used; both start from then on."
     short: ClassVar[str] = "one more beside"
@@ -75,7 +77,7 @@ class Beside(Schools, frozen=True, tag="beside"):
         need = max(self.size_bytes or 0, profile(self.system).floor)
         inside = [one for one in found.disks if one.table.kind != "none" and not one.removable]
         gaps = {one.id: max((gap.size for gap in stretches(one)), default=0) for one in inside}
-        first = found.disks[0].id if found.disks else "A"
+        first = built_in(found)[0].id if found.disks else "A"
         other = next((letter for letter, size in gaps.items() if size >= need), first)
         if other == first or gaps.get(first, 0) >= need:
             return first, "the first disk"

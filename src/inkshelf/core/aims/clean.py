@@ -22,6 +22,7 @@ from inkshelf.core.aims.sequence import Sequence, ordered, put_right, refuse_cov
 from inkshelf.core.aims.shares import divide
 from inkshelf.core.aims.systems import (
     Layout,
+    built_in,
     disk_question,
     layout_on,
     needs_of,
@@ -52,6 +53,7 @@ TABLE_ANSWERS = (
 class Clean(Schools, frozen=True, tag="clean"):
     """One to eight systems on a disk that is emptied first; ``size_bytes``: all of them together (``None``: the whole disk)."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "installer"
     title: ClassVar[str] = "One or more systems on an emptied disk"
     about: ClassVar[str] = (
         "A new table, then every volume and every system in the order that needs the fewest repairs: NT family first."
@@ -75,12 +77,13 @@ class Clean(Schools, frozen=True, tag="clean"):
     def questions(self, found: Machine) -> tuple[Question, ...]:
         """Return the questions; the table follows from the firmware's mode."""
         legacy = found.firmware.mode == "legacy"
-        empty = [one.id for one in found.disks if not one.volumes]
+        there = sorted(built_in(found), key=lambda one: one.removable)
+        empty = [one.id for one in there if not one.volumes]
         systems = system_question("linux-desktop", "one is enough to begin with; eight at most, with commas between")
         return (
             replace(systems, key="systems", title="Systems", kind="systems"),
             disk_question(
-                found, (empty or [one.id for one in found.disks] or ["A"])[0], "nothing is on it" if empty else "the first disk"
+                found, (empty or [one.id for one in there] or ["A"])[0], "nothing is on it" if empty else "the first disk"
             ),
             Question(
                 "table",

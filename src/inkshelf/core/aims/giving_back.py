@@ -1,6 +1,6 @@
 """The aim "give-back": a staging volume, or a gap, goes to a neighbour."""
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.safety import assured, proved, resumed, suspended, woken
@@ -20,6 +20,7 @@ LEAST = GIB
 class GiveBack(AimBase, frozen=True, tag="give-back"):
     """Room goes to a neighbour: that of ``volume``, which is given up, or a gap that is there (``volume`` empty)."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "live"
     title: ClassVar[str] = "Give room back to a neighbour"
     about: ClassVar[str] = "A staging volume or a gap that nobody needs any more; what stands between is moved."
     short: ClassVar[str] = "give room back"

@@ -41,6 +41,7 @@ class Edition(Value, frozen=True):
 class InFile(AimBase, frozen=True, tag="in-file"):
     """An NT-family system in a file on ``host``. ``edition``: the index of what is put into it, of ``editions`` as read from the image (0: not read)."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "installer"
     title: ClassVar[str] = "A second NT-family system in a file"
     about: ClassVar[str] = "No partition is touched: a file on the first system's volume is the second one's whole disk."
     short: ClassVar[str] = "one in a file"

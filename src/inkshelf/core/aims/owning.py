@@ -21,6 +21,7 @@ from inkshelf.core.aims.sealing import refuse_sealed
 from inkshelf.core.aims.shares import comfortable, divide
 from inkshelf.core.aims.systems import (
     Layout,
+    built_in,
     disk_question,
     known_system,
     layout_on,
@@ -47,6 +48,7 @@ Share = Literal["none", "ntfs", "exfat"]
 class OwnDisk(Schools, frozen=True, tag="own-disk"):
     """A system on a disk of its own, its loader on the same disk. ``size_bytes``: the system's volumes together (``None``: comfortable)."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "installer"
     title: ClassVar[str] = "A system on a disk of its own"
     about: ClassVar[str] = (
         "Loader and system on one disk, the others hidden or out during the work; the rest may be shared by all."
@@ -67,8 +69,9 @@ class OwnDisk(Schools, frozen=True, tag="own-disk"):
 
     def questions(self, found: Machine) -> tuple[Question, ...]:
         """Return the questions; which disk is usual follows from where systems are."""
-        free = [one for one in found.disks if not any(volume.holds for volume in one.volumes)]
-        usual = (free or found.disks)[-1].id if found.disks else "B"
+        there = built_in(found)
+        free = [one for one in there if not any(volume.holds for volume in one.volumes)]
+        usual = sorted(free or there, key=lambda one: not one.removable)[-1].id if there else "B"
         return (
             system_question("linux-desktop", "what customers ask for most"),
             disk_question(found, usual, "no system is on it"),

@@ -35,6 +35,7 @@ FILES_ANSWERS = (
 class Remove(AimBase, frozen=True, tag="remove"):
     """A system goes: what starts the others is proved first, then its loader, its entry, its volumes; then the room is given away."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "live"
     title: ClassVar[str] = "Take a system away"
     about: ClassVar[str] = (
         "The systems that stay are proved to start first; the room goes to a neighbour, or is kept on purpose."

@@ -51,6 +51,7 @@ MOVE_ANSWERS = (
 class Several(Schools, frozen=True, tag="several"):
     """Systems side by side, on whichever disks they fit best; each has an EFI system partition of its own."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "installer"
     title: ClassVar[str] = "Three or more systems, each where it fits best"
     about: ClassVar[str] = (
         "Sizes and places are worked out exactly over all disks: the worst-off volume as comfortable as can be."

@@ -233,6 +233,11 @@ def system_question(usual: str, why: str, families: tuple[str, ...] = ("linux", 
     return Question("system", "System", known, usual, why, "system")
 
 
+def built_in(found: Machine) -> tuple[Disk, ...]:
+    """Return the disks that are no sticks: what is installed goes there as usual, not onto its own medium. All, where there are no others."""
+    return tuple(one for one in found.disks if not one.stick) or found.disks
+
+
 def disk_question(found: Machine, usual: str, why: str) -> Question:
     """Return the question on which disk; each answer names it by size, model and serial."""
     known = tuple(Answer(f"disk {one.id}", one.id, one.identity()) for one in found.disks)

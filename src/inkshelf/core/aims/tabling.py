@@ -9,7 +9,7 @@ from inkshelf.core.aims.installing import Startup as Place
 from inkshelf.core.aims.owning import the_disk
 from inkshelf.core.aims.safety import assured, of_nt, proved, resumed, suspended, woken
 from inkshelf.core.aims.shares import esp_bytes
-from inkshelf.core.aims.systems import disk_question
+from inkshelf.core.aims.systems import built_in, disk_question
 from inkshelf.core.aims.volumes import make
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.disk.types import gpt_type
@@ -50,6 +50,7 @@ NAMED, LONGEST = r"[A-Za-z0-9]+", 24  # of a title, in the name of a folder that
 class ChangeTable(AimBase, frozen=True, tag="table"):
     """The table of ``disk`` becomes ``to``: every volume stays where it is."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "live"
     title: ClassVar[str] = "Change a disk's table, and keep what is on it"
     about: ClassVar[str] = "MBR to GPT with the firmware switched in the same session, or back for a disk of data only."
     short: ClassVar[str] = "another table"
@@ -68,7 +69,8 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
 
     def questions(self, found: Machine) -> tuple[Question, ...]:
         """Return the questions; the first disk with an MBR is the usual one."""
-        usual = next((one.id for one in found.disks if one.table.kind == "mbr"), found.disks[0].id if found.disks else "A")
+        there = built_in(found)
+        usual = next((one.id for one in there if one.table.kind == "mbr"), there[0].id if there else "A")
         return (
             disk_question(found, usual, "it has an MBR"),
             Question("to", "The new table", TO_ANSWERS, "gpt", "UEFI starts from it"),

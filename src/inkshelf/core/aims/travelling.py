@@ -32,6 +32,7 @@ from inkshelf.core.value import replace
 class Travelling(Schools, frozen=True, tag="travelling"):
     """A system that travels on ``disk``: its own EFI system partition with the fallback file, no entry in any machine's firmware."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "installer"
     title: ClassVar[str] = "A system that travels on an external disk"
     about: ClassVar[str] = "It starts on any machine by its fallback file; the machine that it is made on keeps nothing of it."
     short: ClassVar[str] = "one that travels"
@@ -52,6 +53,7 @@ class Travelling(Schools, frozen=True, tag="travelling"):
     def questions(self, found: Machine) -> tuple[Question, ...]:
         """Return the questions; the external disk is the removable one."""
         outside = [one for one in found.disks if one.removable or one.transport == "usb"]
+        outside.sort(key=lambda one: not one.stick)  # a stick may be what others start from
         usual = (outside or found.disks)[-1].id if found.disks else "B"
         return (
             system_question("linux-desktop", "drivers for most machines", ("linux",)),

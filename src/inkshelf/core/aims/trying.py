@@ -1,6 +1,6 @@
 """The aim "try": a live stick is started and nothing is written; the state afterwards equals the state found."""
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Need, Picture, Question
 from inkshelf.core.aims.systems import known_system, system_question
@@ -18,6 +18,7 @@ LIVE_SHARE = 2  # live storage takes one byte in so many of the memory
 class TryOnly(AimBase, frozen=True, tag="try"):
     """A system is tried from a stick, on the machine that it may come to."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "live"
     title: ClassVar[str] = "Try a system, and write nothing"
     about: ClassVar[str] = "It runs from a stick and lives in memory; afterwards the machine is as it was found."
     short: ClassVar[str] = "only try it"

@@ -44,15 +44,17 @@ class Questions(QWidget):
         row.addStretch(1)
         box.addLayout(row)
 
-    def refresh(self, aim: AimBase, found: Machine, without: tuple[str, ...] = ()) -> None:
-        """Show the questions of an aim as it is; ``without``: those that stand elsewhere on the page."""
+    def refresh(
+        self, aim: AimBase, found: Machine, without: tuple[str, ...] = (), medium: tuple[Question, str] | None = None
+    ) -> None:
+        """Show the questions of an aim as it is; ``without``: those that stand elsewhere on the page; ``medium``: what it is started from, with the answer."""
         asked = tuple(one for one in aim.asked(found) if one.key not in without)
-        now = (aim, asked, self._all)
+        now = (aim, asked, self._all, medium)
         if now == self._last:
             return
         focus = QApplication.focusWidget()
         focused = next((key for key, one in self.rows.items() if focus is one or (focus and one.isAncestorOf(focus))), "")
-        self._last, self._aim, self._found, self._without = now, aim, found, without
+        self._last, self._aim, self._found, self._without, self._medium = now, aim, found, without, medium
         clear(self._grid_box)
         self.rows, self.costs, self.sizes = {}, {}, {}
         grid = QGridLayout()
@@ -64,6 +66,8 @@ class Questions(QWidget):
         hidden = hidden if len(hidden) > 1 else []
         for place, question in enumerate(one for one in asked if one not in hidden):
             self._row(grid, place, question, aim, found)
+        if medium:
+            self._medium_row(grid, len(asked), *medium)
         self._fold_words(hidden, asked)
         if focused in self.rows:  # the keyboard stays where it was
             made = self.rows[focused]
@@ -79,7 +83,24 @@ class Questions(QWidget):
 
     def _unfold(self) -> None:
         self._all = not self._all
-        self.refresh(self._aim, self._found, self._without)
+        self.refresh(self._aim, self._found, self._without, self._medium)
+
+    def _medium_row(self, grid: QGridLayout, place: int, question: Question, answer: str) -> None:
+        """What the aim is started from: chosen where images and sticks are drawn, the chapter Media."""
+        usual = answer == question.usual
+        names = [one.rsplit("/", 1)[-1] for one in answer.splitlines()]
+        words = question.usual_title if usual else names[0] + (f" and {len(names) - 1} more" if names[1:] else "")
+        made = button(words, lambda: self._open("media"), tip="choose an image and a stick: the job makes it first")
+        self.rows[question.key] = made
+        self.costs[question.key] = label(
+            question.answers[0].cost if usual else "made in this job, before anything is started from it",
+            theme.sans(12),
+            quiet=True,
+            wrap=True,
+        )
+        grid.addWidget(label(question.title, theme.sans(13, 600)), place, 0)
+        grid.addWidget(made, place, 1)
+        grid.addWidget(self.costs[question.key], place, 2)
 
     def _row(self, grid: QGridLayout, place: int, question: Question, aim: AimBase, found: Machine) -> None:
         grid.addWidget(label(question.title, theme.sans(13, 600)), place, 0)

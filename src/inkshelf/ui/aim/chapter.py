@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from inkshelf.core.aims import AimBase, kind_of_aim
+from inkshelf.core.aims import AimBase, Question, kind_of_aim
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.aims.in_file import InFile
 from inkshelf.core.machine.state import Machine
@@ -180,7 +180,7 @@ class AimChapter(Page):
         self.questions.setVisible(aim is not None)
         self.gauge.setVisible(isinstance(aim, Beside) and aim is job.aim)
         if aim is not None:
-            self.questions.refresh(aim, found)
+            self.questions.refresh(aim, found, medium=self._medium(aim))
         self.fault.setText(job.plan_fault)
         self.fault.setVisible(bool(job.plan_fault))
         self.go.setEnabled(bool(job.steps))
@@ -188,6 +188,15 @@ class AimChapter(Page):
         self._bound()
         self.gauge.update()
         self.ways.refresh()
+
+    def _medium(self, aim: AimBase) -> tuple[Question, str] | None:
+        """What the aim is started from, as a question with its answer."""
+        if not aim.medium:
+            return None
+        from inkshelf.core.plan.bringing import medium_of, medium_question  # late: the window is ready sooner
+
+        asked = medium_question(self.desk.job, aim)
+        return (asked, medium_of(self.desk.job)) if asked else None
 
     def _bound(self) -> None:
         """Which limit the sizes stand at, and which of them a person locked."""
