@@ -11,7 +11,7 @@ from inkshelf.core.plan.media import stick_aims, with_images
 KEY, ELSEWHERE = "medium", "elsewhere"
 TITLES = {"installer": "Installer's stick", "live": "Live stick"}
 MADE = Answer(
-    "made elsewhere", ELSEWHERE, "The sheet only asks for it: with what it must hold, and how to tell that it starts."
+    "made elsewhere", ELSEWHERE, "The sheet asks for it, and says what it must hold."
 )
 
 
