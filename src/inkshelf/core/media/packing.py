@@ -2,7 +2,8 @@
 
 Multiple knapsack: where all the room as one stick could hold no more than the sticks are found to hold, that is the proof (``filling``);
 else it is solved as a mixed-integer program (SciPy's HiGHS). Its arithmetic is not exact: what it answers is held against whole
-bytes, and a stick that would overflow by a few of them is forbidden that very set, until the answer fits.
+bytes, and a stick that would overflow by a few of them is forbidden that very set, until the answer fits. Where an image is so small beside
+a stick that the solver does not see it, its word is no proof: everything better is tried in whole bytes (``searching``).
 """
 
 from __future__ import annotations
@@ -12,11 +13,13 @@ from functools import lru_cache
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.media import filling
+from inkshelf.core.media.searching import Search
 from inkshelf.core.size import binary
 from inkshelf.core.value import Value
 
 MOST = 400  # images times sticks: more than anybody packs at once
 ROUNDS = 200
+FINE = 1e-5  # a share of a stick that is near what the solver takes for nothing
 
 
 class Item(Value, frozen=True):
@@ -69,7 +72,7 @@ def pack(items: tuple[Item, ...], rooms: tuple[Room, ...]) -> Packing:
     if any(one.size <= 0 or one.weight < 0 for one in items) or any(one.size < 0 for one in rooms):
         raise PlanError("An image without a size, or with a weight below zero.", "Say its size first.")
     pairs = [(at, room) for at in range(len(items)) for room in range(len(rooms)) if rooms[room].takes(items[at])]
-    chosen, proven = _quickly(items, rooms) or (_solved(items, rooms, pairs) if pairs else ([], True))
+    chosen, proven = _quickly(items, rooms) or (_exactly(items, rooms, pairs) if pairs else ([], True))
     return _told(items, rooms, _smaller(items, rooms, chosen), proven=proven)
 
 
@@ -112,6 +115,18 @@ def _solved(items: tuple[Item, ...], rooms: tuple[Room, ...], pairs: list[Pair])
         rows += [[float(pair in one) for pair in pairs] for one in over]
         upper += [len(one) - 1.0 for one in over]
     return [], False
+
+
+def _exactly(items: tuple[Item, ...], rooms: tuple[Room, ...], pairs: list[Pair]) -> tuple[list[Pair], bool]:
+    """What the solver finds, or a better one that it did not see; and whether that is proved."""
+    chosen, proven = _solved(items, rooms, pairs)
+    largest = max(room.size for room in rooms)
+    if proven and all(one.size >= FINE * largest for one in items if one.weight):
+        return chosen, True
+    takes = [(room.size, frozenset(at for at, one in enumerate(items) if room.takes(one))) for room in rooms]
+    known = sum(items[at].weight for at, _ in chosen)
+    search = Search([one.size for one in items], [one.weight for one in items], takes, known)
+    return (sorted(search.found.items()) if search.found else chosen), search.complete
 
 
 def _smaller(items: tuple[Item, ...], rooms: tuple[Room, ...], chosen: list[Pair]) -> list[Pair]:

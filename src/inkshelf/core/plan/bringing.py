@@ -10,9 +10,7 @@ from inkshelf.core.plan.media import stick_aims, with_images
 
 KEY, ELSEWHERE = "medium", "elsewhere"
 TITLES = {"installer": "Installer's stick", "live": "Live stick"}
-MADE = Answer(
-    "made elsewhere", ELSEWHERE, "The sheet asks for it, and says what it must hold."
-)
+MADE = Answer("made elsewhere", ELSEWHERE, "The sheet asks for it, and says what it must hold.")
 
 
 def medium_question(job: Job, aim: AimBase) -> Question | None:
