@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup demo test lint bench soak mutants screenshots schema figures
+.PHONY: setup demo test lint bench soak mutants firmware screenshots schema figures
 
 setup:
 	@bash tools/setup.sh
@@ -28,6 +28,9 @@ soak: setup
 
 mutants: setup
 	@$(BIN)/python tools/mutants.py
+
+firmware: setup
+	@$(BIN)/python tools/firmware.py $(CASES)
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots

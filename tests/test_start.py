@@ -57,7 +57,7 @@ def test_the_next_entry_comes_once_before_the_order(planned: Machine) -> None:
     assert first(firmware(planned, next=77)) == "S2", "an entry that is not there is passed over"
 
 
-@pytest.mark.parametrize("facts", [{"active": False}, {"hidden": True}])
+@pytest.mark.parametrize("facts", [{"active": False}, {"application": True}])
 def test_inactive_and_hidden_entries_are_skipped(planned: Machine, facts: dict[str, bool]) -> None:
     assert first(entry(planned, 1, **facts)) == "S1"
 

@@ -1,26 +1,20 @@
 """Small stand-ins for files that real systems bring: loaders, boot data, a menu's configuration.
 
-They carry what the reader looks at (PE header with or without a security directory, partition GUIDs, UUIDs) and nothing that runs.
+They carry what the reader looks at (PE header with or without a security directory, partition GUIDs, UUIDs). Loaders really run: firmware
+starts them, they say who they are, and stop; nothing else is in them.
 """
 
 from __future__ import annotations
 
-import struct
 import uuid
+
+from inkshelf.bench.programs import program
 
 
 def loader(words: str, *, signed: bool, size: int = 64 << 10) -> bytes:
-    """Return ``size`` bytes of a PE32+ image that starts nothing: headers, a security directory if signed, what it stands for."""
+    """Return ``size`` bytes of a program that says what it stands for and stops; ``signed``: with what looks like a signature, and is none."""
     certificate = f"stand-in signature for {words}".encode().ljust(512, b"\0") if signed else b""
-    body_size = size - len(certificate)
-    optional = bytearray(240)
-    struct.pack_into("<H", optional, 0, 0x20B)
-    struct.pack_into("<I", optional, 108, 16)
-    if signed:
-        struct.pack_into("<II", optional, 112 + 4 * 8, body_size, len(certificate))
-    coff = struct.pack("<HHIIIHH", 0x8664, 0, 0, 0, 0, len(optional), 0x22)
-    head = b"MZ" + bytes(58) + struct.pack("<I", 64) + b"PE\0\0" + coff + bytes(optional)
-    return (head + b"\nstand-in: " + words.encode()).ljust(body_size, b"\0") + certificate
+    return program(f"stand-in: {words}", size=size, certificate=certificate)
 
 
 def boot_data(*targets: str, size: int = 8192) -> bytes:

@@ -3,8 +3,15 @@
 from __future__ import annotations
 
 from argparse import ArgumentParser, Namespace
+from typing import TYPE_CHECKING
 
-from inkshelf.cli.shared import Command, path, print_json, read_job, stop_status, takes_job, takes_json
+from inkshelf.cli.shared import STOP, Command, load, path, print_json, read_job, stop_status, takes_job, takes_json, word
+from inkshelf.core.errors import InkshelfError
+
+if TYPE_CHECKING:
+    from inkshelf.core.boot.mishaps import Mishap
+    from inkshelf.core.machine.state import Machine
+    from inkshelf.core.plan.reading import Reading
 
 
 def _takes_image(parser: ArgumentParser) -> None:
@@ -66,16 +73,94 @@ def _ledger(said: Namespace) -> int:
     return 0
 
 
+def _takes_rehearsal(parser: ArgumentParser) -> None:
+    takes_job(parser, json_too=True)
+    parser.add_argument("--step", metavar="N", type=int, help="the machine after step N (0: as found) instead of at the end")
+    parser.add_argument("--mishap", metavar="KEY", type=word, help="this mishap only")
+    parser.add_argument(
+        "--emulator", action="store_true", help="start throw-away copies of the inked disks under real firmware, and compare"
+    )
+    parser.add_argument("--bench", metavar="DIR", type=path, help="where the job was inked, for --emulator")
+
+
 def _rehearse(said: Namespace) -> int:
+    from inkshelf.core.boot.firmware import start
+    from inkshelf.core.boot.mishaps import mishaps
+    from inkshelf.core.boot.rehearse import rehearse
     from inkshelf.exchange import shapes
 
+    if said.emulator:
+        return _watch(said)
     reading, _ = read_job(said.job)
+    machine = _at_step(reading, said.step)
+    outcomes = reading.after if said.step is None else rehearse(machine)
+    every = mishaps(machine)
+    if said.mishap is not None:
+        every = _meant(every, said.mishap)
+        outcomes = tuple(one for one in outcomes if one.mishap == every[0].key)
     if said.json:
-        print_json({"outcomes": [shapes.outcome(one) for one in reading.after]})
+        starts = [shapes.start(one.key, start(one.befall(machine))) for one in every]
+        print_json({"outcomes": [shapes.outcome(one) for one in outcomes], "firmware": starts})
         return 0
-    for one in reading.after:
+    for one in outcomes:
         print(f"{one.system:4} {one.mishap:18} {one.verdict:15} {' > '.join(one.path) if one.path else one.why}")
     return 0
+
+
+def _watch(said: Namespace) -> int:
+    """Start what was inked under real firmware; status 1 where it does something else than predicted."""
+    from inkshelf.bench.watching import watch
+    from inkshelf.exchange import shapes
+
+    if said.bench is None:
+        raise InkshelfError("No bench was named.", "Name the folder that the job was inked in: --bench DIR.")
+    if said.step is not None or said.mishap is not None:
+        raise InkshelfError("The emulator starts the machine as it is inked, at the end.", "Leave --step and --mishap out.")
+    watched = watch(load(said.job), said.bench)
+    if said.json:
+        tried = [
+            {"variable": one.variable, "title": one.title, "path": one.path, "result": one.result} for one in watched.seen.tried
+        ]
+        seen = {"tried": tried, "said": list(watched.seen.said), "ended": watched.seen.ended}
+        print_json(
+            {
+                "firmware": [shapes.start("none", watched.predicted)],
+                "seen": seen,
+                "differs": watched.differs,
+                "notes": list(watched.notes),
+            }
+        )
+        return STOP if watched.differs else 0
+    for note in watched.notes:
+        print(f"note       {note}")
+    for one in watched.predicted.tried:
+        print(f"predicted  {one.variable or '-':9} {one.title:24} {one.result}{f': {one.why}' if one.why else ''}")
+    for each in watched.seen.tried:
+        print(f"seen       {each.variable:9} {each.title:24} {each.result}  {each.path}")
+    for line in watched.seen.said[-3:]:
+        print(f"it said    {line}")
+    print(f"DIFFERS: {watched.differs}" if watched.differs else "Firmware did as predicted.")
+    return STOP if watched.differs else 0
+
+
+def _at_step(reading: Reading, step: int | None) -> Machine:
+    """The machine after a step, or after all of them."""
+    machines = reading.plan.machines
+    if step is None:
+        return reading.plan.planned
+    if not 0 <= step < len(machines):
+        raise InkshelfError(f"There is no step {step} in this plan.", f"It has {len(machines) - 1}; 0 is the machine as found.")
+    return machines[step]
+
+
+def _meant(every: tuple[Mishap, ...], key: str) -> tuple[Mishap, ...]:
+    """The mishap of that key; another one is refused, the near match offered."""
+    found = tuple(one for one in every if one.key == key.lower())
+    if not found:
+        from inkshelf.core.machine.figures import near
+
+        raise InkshelfError(f"There is no mishap “{key}”.", near(key.lower(), tuple(one.key for one in every)))
+    return found
 
 
 COMMANDS = (
@@ -84,10 +169,5 @@ COMMANDS = (
         "plan", "Show the plan: shelves, numbers to type, findings, ledger.", lambda one: takes_job(one, json_too=True), _plan
     ),
     Command("ledger", "Say where every kept byte is after each step.", lambda one: takes_job(one, json_too=True), _ledger),
-    Command(
-        "rehearse",
-        "Say which systems start after the plan, whatever happens.",
-        lambda one: takes_job(one, json_too=True),
-        _rehearse,
-    ),
+    Command("rehearse", "Say which systems start after the plan, whatever happens.", _takes_rehearsal, _rehearse),
 )

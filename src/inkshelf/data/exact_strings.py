@@ -64,6 +64,9 @@ TABLE: dict[str, dict[str, Any]] = {
         "bridge_driver": "ntfs_x64.efi",
         "removable_menu": "\\EFI\\BOOT\\grubx64.efi",
     },
+    "firmware": {
+        "shell": "7c04a583-9e3e-4f1c-ad65-e05268d0b4d1"  # the file of the firmware's own shell in its volume
+    },
     "nt": {
         "hibernation_file": "hiberfil.sys",
         "page_file": "pagefile.sys",

@@ -5,14 +5,25 @@ from __future__ import annotations
 import re
 
 from inkshelf.core.errors import CaptureError
-from inkshelf.core.machine.state import BootEntry, Firmware
+from inkshelf.core.machine.state import BootEntry, Firmware, Leads
+from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
+from inkshelf.data import exact
 
 ENTRY = re.compile(
     r"^Boot([0-9A-Fa-f]{4})(\*?) ([^\t]*?)(?:\t|\s{2,}|\s(?=(?:HD|PciRoot|File|VenHw|BBS|Acpi|FvVol|FvFile|USB|CDROM|MAC)\()|$)(.*)$"
 )
 DRIVE = re.compile(r"HD\((\d+),(GPT|MBR),([^,)]*),(0x[0-9A-Fa-f]+|\d+),(0x[0-9A-Fa-f]+|\d+)\)")
-FILE = re.compile(r"File\((\\[^)]*)\)|/(\\[^\s]*?\.(?:efi|EFI))")
+FILE = re.compile(r"\bFile\(([^)]*)\)|/(\\[^\s]*?\.(?:efi|EFI))")
+MARKS: tuple[tuple[str, Leads], ...] = (
+    (r"\bHD\(", "partition"),
+    (r"\bBBS\(", "legacy"),
+    (r"\bFv(?:Vol|File)?\(", "firmware"),
+    (r"\b(?:MAC|IPv4|IPv6|Uri)\(", "network"),
+    (r"\bUsb(?:Class|Wwid)\(", "usb"),
+    (r"^(?:File\(|\\)", "file"),
+)
+"""Nodes of a path in words, the most telling first."""
 NUMBERS = re.compile(r"^(BootOrder|BootNext|BootCurrent|Timeout):\s*(.*)$")
 
 
@@ -46,18 +57,28 @@ def _numbers(text: str) -> tuple[int, ...]:
     return tuple(int(one, 16) for one in parts)
 
 
+def _leads(path: str) -> Leads:
+    """What a path in words names; the most telling node of it decides."""
+    if not path.strip():
+        return "unknown"
+    return next((leads for mark, leads in MARKS if re.search(mark, path)), "device")
+
+
 def _entry(match: re.Match[str]) -> BootEntry:
     number, star, title, path = match.groups()
-    made = BootEntry(int(number, 16), title.strip(), active=star == "*")
+    made = BootEntry(int(number, 16), title.strip(), active=star == "*", leads=_leads(path), device=shown(path.strip())[:4096])
+    made = replace(made, application=made.leads == "firmware" and exact("firmware", "shell") not in path.lower())
     drive, file = DRIVE.search(path), FILE.search(path)
     if drive:
         guid = drive.group(3).upper() if drive.group(2) == "GPT" else ""
+        mark = drive.group(3).lower().removeprefix("0x").upper() if drive.group(2) == "MBR" else ""
         made = replace(
             made,
             partition_number=int(drive.group(1)),
             partition_guid=guid,
+            signature=mark.rjust(8, "0") if mark else "",
             start_lba=int(drive.group(4), 0),
             size_lba=int(drive.group(5), 0),
         )
     named = (file.group(1) or file.group(2)) if file else ""
-    return replace(made, path=named.replace("/", "\\"))
+    return replace(made, path=named)

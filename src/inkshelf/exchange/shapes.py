@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import to_builtins
 
+from inkshelf.core.boot.firmware import Start
 from inkshelf.core.boot.rehearse import Outcome
 from inkshelf.core.checks.registry import Finding
 from inkshelf.core.disk.types import type_name
@@ -196,6 +197,25 @@ def outcome(one: Outcome) -> dict[str, Any]:
         "path": list(one.path),
         "why": one.why,
     }
+
+
+def start(mishap: str, one: Start) -> dict[str, Any]:
+    """Return the shape of what the firmware does at a start after a mishap."""
+    tried = [
+        {
+            "variable": each.variable or None,
+            "title": each.title,
+            "disk": each.disk or None,
+            "volume": each.volume or None,
+            "path": each.path or None,
+            "result": each.result,
+            "why": each.why,
+        }
+        for each in one.tried
+    ]
+    disk, volume, path = one.started or ("", "", "")
+    started = {"disk": disk, "volume": volume or None, "path": path or None} if one.started else None
+    return {"mishap": mishap, "tried": tried, "started": started, "ends": one.ends}
 
 
 def image(one: Looked, machine: Machine | None = None) -> dict[str, Any]:

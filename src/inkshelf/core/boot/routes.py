@@ -7,6 +7,7 @@ from typing import Literal
 from inkshelf.core.machine.state import BootEntry
 from inkshelf.core.value import Value
 
+Result = Literal["started", "not found", "refused", "unsupported", "skipped", "returned"]
 Place = Literal["firmware", "entry", "loader", "menu", "system"]
 
 
@@ -24,7 +25,8 @@ class Reached(Value, frozen=True):
 
     ``systems``: those that can be reached; ``by_itself``: the first of them without a key press. ``broken``: why it ends. ``waits``: it
     ends at a prompt or a screen of its own and never goes back to the firmware, so that nothing after it is tried. ``unclear``: nobody
-    read what lies there, so that it may start something or pass on.
+    read what lies there, so that it may start something or pass on. ``result``: what the firmware itself sees of it. ``file``: what it runs,
+    as (letter of the disk, call number, path).
     """
 
     stations: tuple[Station, ...]
@@ -33,6 +35,8 @@ class Reached(Value, frozen=True):
     waits: bool = False
     by_itself: bool = True
     unclear: bool = False
+    result: Result = "started"
+    file: tuple[str, str, str] | None = None
 
 
 class Route(Value, frozen=True):

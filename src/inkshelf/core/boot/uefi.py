@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.boot.menus import load_menu, load_nt
-from inkshelf.core.boot.routes import Reached, Route, Station
+from inkshelf.core.boot.routes import Reached, Result, Route, Station
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
@@ -31,13 +31,32 @@ def attempts(machine: Machine) -> Iterator[BootEntry]:
     seen = set()
     for number in numbers:
         entry = firmware.entry(number)
-        if entry and entry.active and not entry.hidden:
+        if entry and (number == firmware.next or not passed_over(entry)):  # what is named for once is tried whatever it is
             if entry.automatic:
                 seen.add(entry.disk)
             yield entry
     free = max((entry.number for entry in firmware.entries), default=-1) + 1
-    for place, disk in enumerate(one for one in machine.disks if one.id not in seen):
+    new = sorted((one for one in machine.disks if one.id not in seen), key=lambda one: not one.removable)
+    for place, disk in enumerate(new):
         yield BootEntry(free + place, f"fallback on {disk.id}", disk.id, automatic=True)
+
+
+def recovered(machine: Machine) -> Iterator[Route]:
+    """Yield what platform recovery tries when everything in the order was refused: the fallback file of every volume that has one."""
+    path = exact("paths", "fallback_x64")
+    free = max((entry.number for entry in machine.firmware.entries), default=-1) + 1
+    for disk in sorted(machine.disks, key=lambda one: not one.removable):
+        for volume in sorted(disk.volumes, key=lambda one: one.number):
+            if _readable(volume) and volume.boot_file(path):
+                entry = BootEntry(free, f"recovery on {disk.id}", disk.id, automatic=True)
+                yield Route(entry, _load(machine, disk, volume, path))
+
+
+def passed_over(entry: BootEntry) -> str:
+    """Return why an entry that stands in the order is not tried (empty: it is; one that is only hidden from menus is)."""
+    if not entry.active:
+        return "it is switched off"
+    return "it is a program of the firmware's own, which a key starts" if entry.application else ""
 
 
 def without_entries(machine: Machine) -> Machine:
@@ -54,33 +73,91 @@ def _route(machine: Machine, entry: BootEntry) -> Route:
     return Route(entry, replace(reached, stations=(stop, *reached.stations)))
 
 
+def _no(why: str, result: Result = "not found", *, unclear: bool = False) -> Reached:
+    """The firmware finds nothing, and goes on."""
+    return Reached((), broken=why, result=result, unclear=unclear)
+
+
 def _target(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
-    """Find the file an entry means; the GUID and the number decide, a wrong start or size does not matter."""
+    """Find the file an entry means, by what its path names."""
+    if entry.leads == "partition":
+        return _on_partition(machine, entry)
+    if entry.leads == "file":
+        return _anywhere(machine, entry)
+    if entry.leads == "firmware":
+        return Reached((), broken="the firmware's own shell opens, and waits", waits=True)
+    known = {
+        "legacy": ("it starts the legacy way, which UEFI does not do without its compatibility module", "unsupported"),
+        "network": ("nothing on the network offers a start, as far as is known", "not found"),
+        "usb": ("it means whatever stick of that kind is plugged in", "not found"),
+    }
+    if entry.leads in known:
+        why, result = known[entry.leads]
+        return _no(why, result)  # type: ignore[arg-type]
+    if entry.leads == "device" and entry.disk:
+        return _fallback(machine, entry)
+    return _no(
+        "what it leads to was not captured"
+        if entry.leads == "unknown"
+        else f"which disk it means is not known: {entry.device}",
+        unclear=True,
+    )
+
+
+def _on_partition(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
+    """A partition by its GUID, or by its disk's signature; the number counts too, a wrong start or size does not matter."""
     for disk, volume in machine.volumes():
-        if volume.guid and volume.guid.upper() == entry.partition_guid.upper():
-            if volume.number != entry.partition_number:
-                return Reached(
-                    (), broken=f"its partition number is {volume.number} now, the entry says {entry.partition_number}"
-                )
-            if not _readable(volume):
-                return Reached((), broken=f"firmware cannot read {volume.call}")
-            return disk, volume, entry.path or exact("paths", "fallback_x64")
-    return Reached((), broken="the partition that it names is not there")
+        by_guid = bool(volume.guid) and volume.guid.upper() == entry.partition_guid.upper()
+        by_mark = bool(entry.signature) and disk.table.kind == "mbr" and disk.table.signature.upper() == entry.signature.upper()
+        if not (by_guid or (by_mark and volume.number == entry.partition_number)):
+            continue
+        if volume.number != entry.partition_number:
+            return _no(f"its partition number is {volume.number} now, the entry says {entry.partition_number}")
+        if by_mark and volume.number > 4:
+            return _no("this firmware numbers logical volumes in another way than the entry does")
+        if not _readable(volume):
+            return _no(f"firmware cannot read {volume.call}")
+        return disk, volume, entry.path or exact("paths", "fallback_x64")
+    return _no("the partition that it names is not there")
+
+
+def _anywhere(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
+    """A file without a device: the first volume that has it, what can be taken out first."""
+    path = as_read(entry.path)
+    for disk in sorted(machine.disks, key=lambda one: not one.removable):
+        for volume in sorted(disk.volumes, key=lambda one: one.number):
+            if path and _readable(volume) and volume.boot_file(path):
+                return disk, volume, entry.path
+    unread = any(_readable(one) and _unread(disk, one) for disk, one in machine.volumes())
+    return _no(f"no volume that was read has {entry.path}" if unread else f"no volume has {entry.path}", unclear=unread)
+
+
+def as_read(path: str) -> str:
+    """Return a file's path as firmware takes it: a missing first backslash and dots are mended; strokes and doubled ones find nothing (empty)."""
+    if "/" in path or "\\\\" in path:
+        return ""
+    parts: list[str] = []
+    for one in path.strip("\\").split("\\"):
+        if one == "..":
+            parts = parts[:-1]
+        elif one != ".":
+            parts.append(one)
+    return "\\" + "\\".join(parts)
 
 
 def _fallback(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
     """The file that firmware looks for on a disk where no entry helps: in the readable volume of the lowest number that has it."""
     disk = next((one for one in machine.disks if one.id == entry.disk), None)
     if disk is None:
-        return Reached((), broken=f"disk {entry.disk} is not there")
+        return _no(f"disk {entry.disk} is not there")
     path = exact("paths", "fallback_x64")
     readable = [one for one in sorted(disk.volumes, key=lambda one: one.number) if _readable(one)]
     for volume in readable:
         if volume.boot_file(path):
             return disk, volume, path
     if any(_unread(disk, one) for one in readable):
-        return Reached((), broken=f"whether disk {disk.id} has a fallback file was not read", unclear=True)
-    return Reached((), broken=f"disk {disk.id} has no fallback file")
+        return _no(f"whether disk {disk.id} has a fallback file was not read", unclear=True)
+    return _no(f"disk {disk.id} has no fallback file")
 
 
 def entries_missing(machine: Machine) -> bool:
@@ -104,20 +181,31 @@ def _readable(volume: Volume) -> bool:
 
 
 def _load(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
-    file = volume.boot_file(path)
+    reached = _run(machine, disk, volume, path)
+    return replace(reached, file=(disk.id, volume.call, path))
+
+
+def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
+    file = volume.boot_file(as_read(path)) if as_read(path) else None
     name = path.rsplit("\\", 1)[-1]
     if file is None and _unread(disk, volume):
         stop = Station("loader", name, "not read", volume.call)
         return Reached((stop,), broken=f"what {name} on {volume.call} starts was not read", unclear=True)
     if file is None:
-        return Reached((Station("loader", name, "not there", volume.call),), broken=f"the file {path} is not on {volume.call}")
+        gone = Station("loader", name, "not there", volume.call)
+        return Reached((gone,), broken=f"the file {path} is not on {volume.call}", result="not found")
     secure = machine.firmware.secure_boot == "on"
     said = "signed" if file.signed else "not signed" if file.signed is False else "signature not known"
     stop = Station("loader", name, said, volume.call)
+    if file.unfit and machine.conditions.cpu_bits != 32:
+        why = "it is no program" if file.unfit == "no program" else f"it is a program for another processor ({file.unfit})"
+        return Reached((stop,), broken=why, result="unsupported")
     if secure and not file.signed:
-        return Reached((stop,), broken="Secure Boot refuses it: it carries no trusted signature")
+        return Reached((stop,), broken="Secure Boot refuses it: it carries no trusted signature", result="refused")
     if secure and file.kind == "menu":
-        return Reached((stop,), broken="Secure Boot refuses it: its key is known only to its signed first stage")
+        return Reached(
+            (stop,), broken="Secure Boot refuses it: its key is known only to its signed first stage", result="refused"
+        )
     if file.kind == "nt-loader":
         return load_nt(machine, volume, stop)
     if file.kind in {"first-stage", "menu"}:

@@ -60,11 +60,15 @@ class FileSystem(Value, frozen=True):
     group_reserved: Count = 0
 
 
+Unfit = Literal["", "ia32", "aa64", "no program"]
+
+
 class BootFile(Value, frozen=True):
     """A file on a start-up volume that starting depends on.
 
     ``targets``: what it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
-    ``hands_over``: file systems, by UUID, whose own configuration goes on where this one ends.
+    ``hands_over``: file systems, by UUID, whose own configuration goes on where this one ends. ``unfit``: what it is, where it is no program
+    for an ordinary processor (x86-64): firmware there loads it, and refuses to run it.
     """
 
     path: Line
@@ -73,6 +77,7 @@ class BootFile(Value, frozen=True):
     signed: bool | None = None
     targets: tuple[Line, ...] = ()
     hands_over: tuple[Line, ...] = ()
+    unfit: Unfit = ""
 
 
 class SystemRoot(Value, frozen=True):

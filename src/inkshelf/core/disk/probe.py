@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import struct
 
-from inkshelf.core.disk.contents import BootFile, FileSystem, Inside, SystemRoot
+from inkshelf.core.disk.contents import BootFile, FileSystem, Inside, SystemRoot, Unfit
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.errors import FormatError
@@ -58,6 +58,15 @@ def physical_volume(source: ByteSource) -> Contents | None:
         held.append(Inside(name, data.size, *facts))
         found = seen if seen.holds and not found.holds else found
     return Contents(lvm.facts(pv, tuple(held)), found.boot_files, found.holds)
+
+
+def pe_unfit(head: bytes) -> Unfit:
+    """Return what a file is instead of a program for x86-64 (empty: it is one): by the machine that its header names (PE format, COFF header)."""
+    at = struct.unpack_from("<I", head, 60)[0] if len(head) >= 64 and head[:2] == b"MZ" else len(head)
+    if at + 24 > len(head) or head[at : at + 4] != b"PE\0\0":
+        return "no program"
+    machines: dict[int, Unfit] = {0x8664: "", 0x14C: "ia32", 0xAA64: "aa64"}
+    return machines.get(struct.unpack_from("<H", head, at + 4)[0], "no program")
 
 
 def pe_signed(head: bytes) -> bool:

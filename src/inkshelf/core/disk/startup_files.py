@@ -11,7 +11,7 @@ from typing import NamedTuple
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.disk.menus import menu_file
-from inkshelf.core.disk.probe import Contents, pe_signed
+from inkshelf.core.disk.probe import Contents, pe_signed, pe_unfit
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
 from inkshelf.data import exact
@@ -59,11 +59,12 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         if kind in {"menu-config", "entry"}:
             found.append(menu_file(node.path, kind, content, node.size))
             continue
-        signed = pe_signed(content) if node.path.lower().endswith(".efi") else None
+        program = node.path.lower().endswith(".efi")
+        signed = pe_signed(content) if program else None
         named = kind == "nt-boot-data"
         targets = tuple(one for one in known_guids if named and one and uuid.UUID(one).bytes_le in content)
         targets += _disk_files(content) if named else ()
-        found.append(BootFile(node.path, kind, node.size, signed, targets))
+        found.append(BootFile(node.path, kind, node.size, signed, targets, unfit=pe_unfit(content) if program else ""))
     return tuple(sorted(found, key=lambda one: one.path.lower()))
 
 

@@ -248,8 +248,15 @@ class Disk(Value, frozen=True):
         return " · ".join([decimal(self.size), *named])
 
 
+Leads = Literal["partition", "file", "device", "firmware", "legacy", "network", "usb", "unknown"]
+
+
 class BootEntry(Value, frozen=True):
-    """A Boot#### variable (UEFI specification 2.10, 3.1): partition by number, GUID, start and size; a file, or a device only."""
+    """A Boot#### variable (UEFI specification 2.10, 3.1): partition by number, GUID, start and size; a file, or a device only.
+
+    ``leads``: what its path names; ``signature``: of the disk, where a partition of an MBR is meant; ``device``: the path as it was captured;
+    ``path``: the file as it stands there, nothing mended; ``application``: of the category that a key starts, not the order.
+    """
 
     number: Count
     title: Line
@@ -262,6 +269,10 @@ class BootEntry(Value, frozen=True):
     active: bool = True
     hidden: bool = False
     automatic: bool = False
+    leads: Leads = "partition"
+    signature: Signature = ""
+    device: Line = ""
+    application: bool = False
 
     @property
     def variable(self) -> str:

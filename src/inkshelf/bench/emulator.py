@@ -1,0 +1,154 @@
+"""Real firmware, started in an emulator on throw-away copies of disks and variables: what it tries, and what the programs on the disks say.
+
+The firmware writes: it adds entries, and mends damaged tables. Nothing that is handed in is opened for writing.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import tempfile
+import time
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Literal
+
+from inkshelf.bench.opening import open_own
+from inkshelf.bench.sparse import copy_data
+from inkshelf.core.boot.variables import KEPT
+from inkshelf.core.errors import BenchError
+from inkshelf.core.value import Value
+
+Bus = Literal["virtio", "sata", "usb"]
+COMMAND = "qemu-system-x86_64"
+CODE = Path("/usr/share/OVMF/OVMF_CODE_4M.fd")
+STORE = Path("/usr/share/OVMF/OVMF_VARS_4M.fd")
+PACKAGES = "qemu-system-x86, ovmf"
+GLOBAL = "8be4df61-93ca-11d2-aa0d-00e098032b8c"  # the vendor of the variables that the specification itself defines (3.3)
+LONGEST = 90  # seconds of a start; about ten are usual without hardware acceleration
+WAITING = (b"Shell>", b"Press ESC in", b"Boot Maintenance Manager", b"Press any key")
+"""What the console shows where nothing goes on by itself."""
+LINE = re.compile(
+    r'BdsDxe: (loading|starting|failed to load|failed to start) (Boot[0-9A-F]{4}) "(.*?)" from (.*?)(?:: ([A-Z][A-Za-z ]+))?$'
+)
+RESULTS = {"Not Found": "not found", "Access Denied": "refused", "Security Violation": "refused", "Unsupported": "unsupported"}
+DEVICES: dict[Bus, tuple[str, ...]] = {
+    "virtio": ("-drive", "file={path},format=raw,if=virtio"),
+    "sata": ("-drive", "file={path},format=raw,if=none,id=d{number}", "-device", "ide-hd,drive=d{number},bus=ide.{number}"),
+    "usb": (
+        "-drive",
+        "file={path},format=raw,if=none,id=d{number}",
+        "-device",
+        "usb-storage,drive=d{number},bus=xhci.0,removable=on",
+    ),
+}
+
+
+class Tried(Value, frozen=True):
+    """One line of the firmware's own account: the variable, its title, the device path in words, and what came of it."""
+
+    variable: str
+    title: str
+    path: str
+    result: str
+
+
+class Seen(Value, frozen=True):
+    """A start as the console tells it: what was tried, in order, and what programs ``said``; ``console``: all of it, without its control codes."""
+
+    tried: tuple[Tried, ...]
+    said: tuple[str, ...]
+    console: str
+    ended: bool
+
+
+def missing() -> str:
+    """Return what has to be installed before anything can be started (empty: nothing)."""
+    return "" if shutil.which(COMMAND) and CODE.exists() and STORE.exists() else PACKAGES
+
+
+def watch(disks: Sequence[tuple[Path, Bus]], variables: Mapping[str, bytes], seconds: float = LONGEST) -> Seen:
+    """Start throw-away copies of ``disks`` with these boot variables; raises ``BenchError`` where there is nothing to start them with."""
+    lacks = missing()
+    if lacks:
+        raise BenchError("There is no emulator with firmware on this machine.", f"Install {lacks}.")
+    with tempfile.TemporaryDirectory(prefix="inkshelf-start-") as name:
+        folder = Path(name)
+        copies = [(_copied(path, folder / f"disk-{number}"), bus) for number, (path, bus) in enumerate(disks)]
+        with_variables(STORE, folder / "variables", variables)
+        ended = _run(copies, folder, seconds)
+        raw = (folder / "console").read_bytes() if (folder / "console").exists() else b""
+    return told(raw, ended=ended)
+
+
+def _copied(source: Path, target: Path) -> Path:
+    fd = os.open(source, os.O_RDONLY | os.O_CLOEXEC)
+    size = os.fstat(fd).st_size
+    out = open_own(target.parent, target.name, fresh=True)
+    try:
+        os.ftruncate(out, size)
+        copy_data(fd, out, 0, size, 0)
+    finally:
+        os.close(fd)
+        os.close(out)
+    return target
+
+
+def with_variables(template: Path, target: Path, variables: Mapping[str, bytes]) -> None:
+    """Write an emulator's variable store: the template's own, and these."""
+    from virt.firmware.efi import efivar
+    from virt.firmware.varstore import edk2
+
+    store = edk2.Edk2VarStore(str(template))
+    known = store.get_varlist()
+    for key, data in variables.items():
+        made = efivar.EfiVar(key, guid=GLOBAL, attr=KEPT, data=data)
+        known[key] = made
+    store.write_varstore(str(target), known)
+
+
+def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float) -> bool:
+    """Run until the machine switches itself off; tell whether it did."""
+    command = [COMMAND, "-machine", "q35", "-m", "256", "-nodefaults", "-display", "none", "-net", "none", "-no-reboot"]
+    command += ["-drive", f"if=pflash,format=raw,readonly=on,file={CODE}"]
+    command += ["-drive", f"if=pflash,format=raw,file={folder / 'variables'}"]
+    command += ["-serial", f"file:{folder / 'console'}", "-monitor", "none"]
+    command += ["-device", "qemu-xhci,id=xhci"] if any(bus == "usb" for _, bus in disks) else []
+    for number, (path, bus) in enumerate(disks):
+        command += [one.format(path=path, number=number) for one in DEVICES[bus]]
+    until = time.monotonic() + seconds
+    with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as going:
+        try:
+            while going.poll() is None:
+                if time.monotonic() > until or _waiting(folder / "console"):
+                    return False
+                time.sleep(0.2)
+        finally:
+            if going.poll() is None:
+                going.kill()
+    return True
+
+
+def _waiting(console: Path) -> bool:
+    """Whether the firmware waits for a person: in its shell, or in its own menu."""
+    raw = console.read_bytes() if console.exists() else b""
+    return any(mark in raw for mark in WAITING)
+
+
+def told(raw: bytes, *, ended: bool) -> Seen:
+    """Return what a console says."""
+    text = re.sub(r"\x1b\[[0-9;=]*[A-Za-z]|[\x00-\x08\x0b-\x1f]", "", raw.decode("utf-8", "replace").replace("\r", ""))
+    tried: dict[str, Tried] = {}
+    said: list[str] = []
+    for line in text.splitlines():
+        match = LINE.match(line.strip())
+        if match:
+            what, variable, title, path, status = match.groups()
+            result = "started" if what in {"loading", "starting"} else RESULTS.get(status or "", "returned")
+            result = "returned" if what == "failed to start" else result
+            tried[variable] = Tried(variable, title, path, result)
+        elif line.strip():
+            said.append(line.strip())
+    return Seen(tuple(tried.values()), tuple(said), text, ended)

@@ -1,0 +1,63 @@
+"""Programs that firmware really runs: stand-ins for loaders, which say who they are on the console and then stop, go back, or fail.
+
+PE32+ for x86-64 (the portable executable format, revision 11; UEFI specification 2.10, sections 2.1.1 and 4.3): one section, nothing to relocate.
+"""
+
+from __future__ import annotations
+
+import struct
+from typing import Literal
+
+Ends = Literal["stops", "returns", "fails"]
+"""Shuts the machine down; goes back with success; goes back with an error."""
+PAGE, FILE_ALIGN = 0x1000, 0x200
+X64, IA32, ARM64 = 0x8664, 0x14C, 0xAA64
+CONSOLE, PRINT, RUNTIME, RESET = (
+    0x40,
+    0x08,
+    0x58,
+    0x68,
+)  # in the system table, the console's and the runtime table (4.3, 12.4, 8.1)
+NOT_FOUND = (1 << 63) | 14
+BEGIN = bytes.fromhex("53 48 83 ec 30 48 89 d3 48 8b 4b") + bytes([CONSOLE]) + bytes.fromhex("48 8d 15")
+"""push rbx; sub rsp, 48; mov rbx, rdx; mov rcx, [rbx+CONSOLE]; lea rdx, [rip+...] (the words)"""
+SAY = bytes.fromhex("ff 51") + bytes([PRINT])
+STOP = (
+    bytes.fromhex("48 8b 43")
+    + bytes([RUNTIME])
+    + bytes.fromhex("b9 02 00 00 00 31 d2 45 31 c0 45 31 c9 ff 50")
+    + bytes([RESET])
+) + bytes.fromhex("eb fe")
+"""mov rax, [rbx+RUNTIME]; ResetSystem(shut down, success, 0, nothing); and wait, should that ever come back"""
+
+
+def program(words: str, ends: Ends = "stops", *, machine: int = X64, size: int = 0, certificate: bytes = b"") -> bytes:
+    """Return a program that prints ``words`` and a line's end; ``size``: filled up to so many bytes; ``certificate``: behind it, as a signature is."""
+    code = BEGIN + struct.pack("<i", 0) + SAY
+    if ends == "stops":
+        code += STOP
+    else:
+        code += b"\x48\xb8" + struct.pack("<Q", NOT_FOUND if ends == "fails" else 0) + bytes.fromhex("48 83 c4 30 5b c3")
+    text = f"{words}\r\n".encode("utf-16-le") + b"\0\0"
+    at = len(BEGIN) + 4
+    code = code[: len(BEGIN)] + struct.pack("<i", len(code) - at) + code[at:]
+    body = (code + text).ljust(-(-len(code + text) // FILE_ALIGN) * FILE_ALIGN, b"\0")
+    whole = FILE_ALIGN + len(body)
+    filled = max(whole, size - len(certificate))
+    head = _head(machine, body, filled, len(certificate))
+    return (head + body).ljust(filled, b"\0") + certificate
+
+
+def _head(machine: int, body: bytes, certificate_at: int, certificate_bytes: int) -> bytes:
+    """The headers: a stub, the COFF header, the optional header with its directories, one section."""
+    image = PAGE + -(-len(body) // PAGE) * PAGE
+    optional = struct.pack("<HBBIIIII", 0x20B, 0, 0, len(body), 0, 0, PAGE, PAGE)
+    optional += struct.pack("<QIIHHHHHHIIIIHH", 0, PAGE, FILE_ALIGN, 0, 0, 0, 0, 0, 0, 0, image, FILE_ALIGN, 0, 10, 0)
+    optional += struct.pack("<QQQQII", 0, 0, 0, 0, 0, 16)
+    directories = bytearray(16 * 8)
+    if certificate_bytes:
+        struct.pack_into("<II", directories, 4 * 8, certificate_at, certificate_bytes)
+    coff = struct.pack("<HHIIIHH", machine, 1, 0, 0, 0, len(optional) + len(directories), 0x22)
+    section = struct.pack("<8sIIIIIIHHI", b".text", len(body), PAGE, len(body), FILE_ALIGN, 0, 0, 0, 0, 0xE0000020)
+    stub = b"MZ" + bytes(58) + struct.pack("<I", 64)
+    return (stub + b"PE\0\0" + coff + optional + directories + section).ljust(FILE_ALIGN, b"\0")

@@ -1,0 +1,94 @@
+"""A job's machine started under real firmware: what was predicted beside what was seen, station by station."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+from inkshelf.bench import emulator
+from inkshelf.bench.emulator import Bus, Seen
+from inkshelf.bench.folder import Bench
+from inkshelf.core.boot.entries import variables_of
+from inkshelf.core.boot.firmware import Start, start
+from inkshelf.core.errors import BenchError, FormatError
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import read
+from inkshelf.core.value import Value, replace
+
+PARTITION = re.compile(r"HD\(\d+,(?:GPT|MBR),([0-9A-Fa-fx-]+),[^)]*\)/(\\.*)$")
+BUSES: dict[str, Bus] = {"usb": "usb", "sata": "sata", "nvme": "virtio"}
+
+
+class Watched(Value, frozen=True):
+    """A start, predicted and seen. ``differs``: where they part, in words (empty: nowhere); ``notes``: what was other than on the machine."""
+
+    predicted: Start
+    seen: Seen
+    differs: str
+    notes: tuple[str, ...]
+
+
+Look = Callable[[list[tuple[Path, Bus]], dict[str, bytes]], Seen]
+
+
+def watch(job: Job, folder: Path, look: Look = emulator.watch) -> Watched:
+    """Start throw-away copies of a job's inked disks, and compare; raises ``BenchError`` where they are not inked, or not to be started so."""
+    machine, notes = _as_emulated(read(job).plan.planned)
+    bench = Bench(folder)
+    disks = [(bench.image(disk.id), _bus(disk)) for disk in machine.disks]
+    lacking = next((path for path, _ in disks if not path.exists()), None)
+    if lacking is not None:
+        raise BenchError(f"{lacking} is not there: this job is not inked there.", "Ink it first, then watch it start.")
+    try:
+        variables = variables_of(machine.firmware)
+    except FormatError as error:
+        raise BenchError(f"{error.what}", "Capture the entries again: efibootmgr -v.") from None
+    predicted, seen = start(machine), look(disks, variables)
+    return Watched(predicted, seen, differs(predicted, seen, machine), notes)
+
+
+def _bus(disk: Disk) -> Bus:
+    return "usb" if disk.removable else BUSES.get(disk.transport, "virtio")
+
+
+def _as_emulated(machine: Machine) -> tuple[Machine, tuple[str, ...]]:
+    """The machine as the emulator has it, and what is other there."""
+    firmware, notes = machine.firmware, list[str]()
+    if firmware.mode != "uefi":
+        raise BenchError("Only a start by UEFI is watched here.", "The legacy way is rehearsed, and not started yet.")
+    if firmware.secure_boot == "on":
+        notes.append("Secure Boot is off there: stand-ins bear no signature that firmware trusts")
+        firmware = replace(firmware, secure_boot="off")
+    kept = tuple(one for one in firmware.entries if one.leads in {"partition", "file"} and not one.automatic)
+    gone = [one.variable for one in firmware.entries if one not in kept]
+    if gone:
+        notes.append(f"left out: {', '.join(gone)}, which mean this machine's own devices")
+    numbers = {one.number for one in kept}
+    order = tuple(one for one in firmware.order if one in numbers)
+    following = firmware.next if firmware.next in numbers else None
+    return replace(machine, firmware=replace(firmware, entries=kept, order=order, next=following)), tuple(notes)
+
+
+def differs(predicted: Start, seen: Seen, machine: Machine) -> str:
+    """Return where prediction and firmware part (empty: nowhere)."""
+    results = {one.variable: one.result for one in seen.tried}
+    for one in predicted.tried:
+        if not one.variable or one.variable not in results:
+            continue
+        if one.result == "skipped" or results[one.variable] != one.result:
+            return f"{one.variable}: predicted {one.result}, seen {results[one.variable]}"
+    ran = next((one for one in seen.tried if one.result == "started"), None)
+    if predicted.started is None:
+        return "" if ran is None or not seen.ended else f"predicted that nothing starts, seen {ran.variable} “{ran.title}”"
+    last = predicted.tried[-1]
+    if ran is None:
+        return f"predicted {last.variable or last.title}, seen nothing that started"
+    if last.variable and ran.variable != last.variable:
+        return f"predicted {last.variable}, seen {ran.variable} “{ran.title}”"
+    place = PARTITION.search(ran.path)
+    volume = machine.find(last.volume)
+    if place and volume and volume[1].guid and volume[1].guid.lower() != place.group(1).lower():
+        return f"predicted {last.volume}, seen another partition: {ran.path}"
+    return ""

@@ -1,0 +1,208 @@
+"""Machines for the firmware: disks with stand-ins on them, boot variables; each built for real, predicted, started, compared."""
+
+from __future__ import annotations
+
+import random
+import subprocess
+import tempfile
+from pathlib import Path
+
+from inkshelf.bench import emulator
+from inkshelf.bench.emulator import Bus, Seen
+from inkshelf.bench.intake import take_in
+from inkshelf.bench.programs import ARM64, X64, Ends, program
+from inkshelf.core.boot import paths, variables
+from inkshelf.core.boot.entries import firmware_of
+from inkshelf.core.boot.firmware import Start, start
+from inkshelf.core.boot.paths import Drive, Node
+from inkshelf.core.boot.uefi import as_read
+from inkshelf.core.boot.variables import LoadOption
+from inkshelf.core.machine.joining import join_variables
+from inkshelf.core.machine.state import Machine
+from inkshelf.core.value import Value, field, replace
+from inkshelf.data import exact
+
+MIB = 1 << 20
+FALLBACK = exact("paths", "fallback_x64")
+
+
+class File(Value, frozen=True):
+    """A program on a volume: what it does once it has said its name; ``wide``: made for another processor where it is not."""
+
+    path: str = FALLBACK
+    ends: Ends = "stops"
+    wide: bool = True
+
+
+class Part(Value, frozen=True):
+    """A volume of a case, in MiB from the start of its disk; ``kind``: 12, 16 or 32 bits of a FAT, or 0 for none; ``type``: its type on the table."""
+
+    files: tuple[File, ...] = ()
+    kind: int = 16
+    size: int = 24
+    type: str = "uefi"
+    number: int = 0
+
+
+class Shelf(Value, frozen=True):
+    """A disk of a case."""
+
+    parts: tuple[Part, ...]
+    table: str = "gpt"
+    bus: Bus = "virtio"
+
+
+class Entry(Value, frozen=True):
+    """A boot variable of a case: a partition of a disk (both counted from 0), or a file alone; what of it is wrong."""
+
+    disk: int = 0
+    part: int = 0
+    path: str = FALLBACK
+    alone: bool = False
+    number: int = 0
+    other_guid: bool = False
+    attributes: int = variables.ACTIVE
+
+
+class Case(Value, frozen=True):
+    """Disks, entries by number, their order, the next one once."""
+
+    title: str
+    disks: tuple[Shelf, ...]
+    entries: dict[int, Entry] = field(default_factory=dict)
+    order: tuple[int, ...] = ()
+    next: int | None = None
+
+
+def made(case: Case, folder: Path) -> tuple[list[tuple[Path, Bus]], dict[str, bytes], Machine]:
+    """Make the disks and variables of a case; return them, and the machine that is read back from them."""
+    images = [(_disk(one, folder / f"{number}.img", number), one.bus) for number, one in enumerate(case.disks)]
+    job = take_in([path for path, _ in images], mode="uefi", secure_boot="off", seed="firmware")
+    found = job.found
+    for disk, shelf in zip(found.disks, case.disks, strict=True):
+        found = found.with_disk(replace(disk, removable=shelf.bus == "usb"))
+    named = {f"Boot{number:04X}": _option(one, found) for number, one in case.entries.items()}
+    named["BootOrder"] = variables.build_order(case.order)
+    if case.next is not None:
+        named["BootNext"] = variables.build_order((case.next,))
+    return images, named, join_variables(found, replace(firmware_of(named), secure_boot="off"))
+
+
+def _disk(shelf: Shelf, path: Path, number: int) -> Path:
+    at, lines = 1, [f"label: {shelf.table}"]
+    for place, part in enumerate(shelf.parts, 1):
+        named = f"{path}{part.number or place} : " if part.number else ""
+        lines.append(f"{named}start={at * 2048},size={part.size * 2048},type={part.type}")
+        at += part.size + 1
+    with path.open("wb") as out:
+        out.truncate((at + 2) * MIB)
+    subprocess.run(["sfdisk", "-q", path], input="\n".join(lines), text=True, check=True)
+    at = 1
+    for place, part in enumerate(shelf.parts, 1):
+        if part.kind:
+            own = ["mkfs.fat", "-F", str(part.kind), "--offset", str(at * 2048), path, str(part.size * 1024)]
+            subprocess.run(own, check=True, capture_output=True)
+        folders = set[str]()
+        for file in part.files:
+            _put(path, at, file, folders, f"disk {number} part {place} {file.path}")
+        at += part.size + 1
+    return path
+
+
+def _put(path: Path, at: int, file: File, folders: set[str], words: str) -> None:
+    *above, name = file.path.strip("\\").split("\\")
+    for depth in range(1, len(above) + 1):
+        folder = "/".join(above[:depth])
+        if folder.lower() not in folders:
+            subprocess.run(["mmd", "-i", f"{path}@@{at}M", f"::/{folder}"], check=True, capture_output=True)
+            folders.add(folder.lower())
+    with tempfile.NamedTemporaryFile() as held:
+        held.write(program(f"STAND-IN {words}", file.ends, machine=X64 if file.wide else ARM64))
+        held.flush()
+        subprocess.run(["mcopy", "-i", f"{path}@@{at}M", held.name, f"::/{'/'.join([*above, name])}"], check=True)
+
+
+def _option(entry: Entry, found: Machine) -> bytes:
+    nodes: list[Node] = []
+    if not entry.alone:
+        disk = found.disks[entry.disk]
+        volume = disk.volumes[entry.part]
+        scheme = "gpt" if disk.table.kind == "gpt" else "mbr"
+        identity = volume.guid if scheme == "gpt" else disk.table.signature
+        identity = ("0" if identity[0] != "0" else "1") + identity[1:] if entry.other_guid else identity
+        number = entry.number or volume.number
+        nodes.append(paths.drive_node(Drive(number, volume.start // 512, volume.size // 512, scheme, identity)))  # type: ignore[arg-type]
+    nodes += [paths.file_node(entry.path)] if entry.path else []
+    return variables.build_option(LoadOption(f"entry of {entry.disk} {entry.part}", (tuple(nodes),), entry.attributes))
+
+
+def compared(predicted: Start, seen: Seen, machine: Machine) -> str:
+    """Return where prediction and firmware differ (empty: nowhere)."""
+    ran = [one.removeprefix("STAND-IN ") for one in seen.said if one.startswith("STAND-IN ")]
+    last = ""
+    if predicted.started and predicted.started[1]:
+        letter, call, path = predicted.started
+        number = [one.id for one in machine.disks].index(letter)
+        place = [one.call for one in machine.disk(letter).volumes].index(call) + 1
+        last = f"disk {number} part {place} {as_read(path)}"
+    if last.lower() != (ran[0] if ran else "").lower():
+        return f"predicted {last or predicted.ends}, seen {ran[0] if ran else 'nothing that started'}"
+    skipped = {one.variable for one in predicted.tried if one.result == "skipped"}
+    results = {one.variable: one.result for one in seen.tried}
+    for one in predicted.tried:
+        got = results.get(one.variable, one.result)
+        comes_back = (one.result, got) == (
+            "started",
+            "returned",
+        )  # of a program that nobody knows: it runs, and what it does then is its own
+        if one.variable and one.result not in {"skipped", got} and not comes_back:
+            return f"{one.variable}: predicted {one.result}, seen {got}"
+        if one.variable in skipped and one.variable in results:
+            return f"{one.variable}: predicted skipped, seen {results[one.variable]}"
+    return ""
+
+
+def judged(case: Case, folder: Path) -> tuple[str, Start, Seen]:
+    """Build, predict, start and compare a case; return the difference in words (empty: none), and both sides."""
+    images, named, machine = made(case, folder)
+    predicted = start(machine)
+    seen = emulator.watch(images, named, 25 if predicted.started is None else emulator.LONGEST)
+    return compared(predicted, seen, machine), predicted, seen
+
+
+def drawn(seed: int) -> Case:
+    """Return a random machine."""
+    dice = random.Random(seed)  # noqa: S311 - machines are drawn, no secrets
+    disks = tuple(_drawn_disk(dice) for _ in range(dice.randint(1, 2)))
+    entries = {}
+    for number in dice.sample(range(12), dice.randint(0, 3)):
+        disk = dice.randrange(len(disks))
+        part = dice.randrange(len(disks[disk].parts))
+        held = [one.path for one in disks[disk].parts[part].files] or [FALLBACK]
+        entries[number] = Entry(
+            disk,
+            part,
+            dice.choice([*held, *held, "\\EFI\\not\\there.efi", "", held[0].lstrip("\\"), held[0].replace("\\", "/")]),
+            alone=dice.random() < 0.2,
+            number=dice.choice([0, 0, 0, 0, 3]),
+            other_guid=dice.random() < 0.1,
+            attributes=dice.choice([1, 1, 1, 1, 0, 9, 0x101]),
+        )
+    entries = {key: replace(one, path=one.path or FALLBACK) if one.alone else one for key, one in entries.items()}
+    order = tuple(dice.sample([*entries, 30], dice.randint(0, len(entries)))) if entries else ()
+    following = dice.choice([None, None, None, *entries, 31])
+    return Case(f"drawn {seed}", disks, entries, order, following)
+
+
+def _drawn_disk(dice: random.Random) -> Shelf:
+    table = dice.choice(["gpt", "gpt", "dos"])
+    parts = []
+    for _ in range(dice.randint(1, 3)):
+        kind = dice.choice([16, 16, 12, 0])
+        names = (
+            dice.sample([FALLBACK, "\\EFI\\heron\\start.efi", "\\EFI\\alder\\alder.efi"], dice.randint(0, 2)) if kind else []
+        )
+        files = tuple(File(one, dice.choice(["stops", "stops", "fails"]), dice.random() < 0.9) for one in names)
+        kinds = ["uefi", "uefi", "linux"] if table == "gpt" else ["ef", "c", "83"]
+        parts.append(Part(files, kind, 8 if kind == 12 else 24, dice.choice(kinds)))
+    return Shelf(tuple(parts), table, dice.choice(["virtio", "virtio", "sata", "usb"]))

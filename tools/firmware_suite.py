@@ -1,0 +1,84 @@
+"""The cases that prediction and firmware must agree in, as plain data: one rule each. ``IN_CI``: those that every run of the tests starts."""
+
+from __future__ import annotations
+
+from firmware_cases import FALLBACK, Case, Entry, File, Part, Shelf
+
+from inkshelf.core.boot.variables import ACTIVE, APPLICATION, HIDDEN
+
+HERON, ALDER = "\\EFI\\heron\\start.efi", "\\EFI\\alder\\alder.efi"
+BARE = Part()
+FALL = Part((File(),))
+OWN = Part((File(HERON),))
+BOTH = Part((File(HERON), File()))
+FAILS = Part((File(HERON, "fails"), File()))
+ONE = (Shelf((BOTH,)),)
+TWO = (Shelf((OWN,)), Shelf((FALL,)))
+E1, E2 = Entry(0, 0, HERON), Entry(0, 0, FALLBACK)
+
+CASES = (
+    Case("no entries, only the fallback file", (Shelf((FALL,)),)),
+    Case("no entries, nothing there", (Shelf((BARE,)),)),
+    Case("an entry to a file", ONE, {1: E1}, (1,)),
+    Case("the order decides, not the number", (Shelf((BOTH,)),), {1: E1, 2: E2}, (2, 1)),
+    Case("an entry that is not in the order is never tried", (Shelf((OWN,)),), {1: E1}, ()),
+    Case("inactive, skipped", ONE, {1: Entry(0, 0, HERON, attributes=0), 2: E2}, (1, 2)),
+    Case("hidden alone, tried", ONE, {1: Entry(0, 0, HERON, attributes=ACTIVE | HIDDEN), 2: E2}, (1, 2)),
+    Case("an application, skipped", ONE, {1: Entry(0, 0, HERON, attributes=ACTIVE | APPLICATION), 2: E2}, (1, 2)),
+    Case("the file is missing: the next one", ONE, {1: Entry(0, 0, ALDER), 2: E2}, (1, 2)),
+    Case("the GUID is unknown: the next one", ONE, {1: Entry(0, 0, HERON, other_guid=True), 2: E2}, (1, 2)),
+    Case("the partition number is wrong: the next one", ONE, {1: Entry(0, 0, HERON, number=3), 2: E2}, (1, 2)),
+    Case("the loader gives an error back: the next one", (Shelf((FAILS,)),), {1: E1, 2: E2}, (1, 2)),
+    Case("a partition without a file: its fallback", ONE, {1: Entry(0, 0, "")}, (1,)),
+    Case("a file alone is looked for everywhere", TWO, {1: Entry(path=HERON, alone=True)}, (1,)),
+    Case("a file alone that nobody has", TWO, {1: Entry(path=ALDER, alone=True)}, (1,)),
+    Case("a path without its first backslash", ONE, {1: Entry(0, 0, HERON[1:])}, (1,)),
+    Case("a path with strokes is not found", (Shelf((OWN,)),), {1: Entry(0, 0, HERON.replace("\\", "/"))}, (1,)),
+    Case("a path with doubled backslashes is not found", (Shelf((OWN,)),), {1: Entry(0, 0, HERON.replace("\\", "\\\\"))}, (1,)),
+    Case("a path that goes up and down again", (Shelf((OWN,)),), {1: Entry(0, 0, "\\EFI\\alder\\..\\heron\\start.efi")}, (1,)),
+    Case("next once, before the order", ONE, {1: E1, 2: E2}, (1, 2), 2),
+    Case("next once, its file missing: the order", ONE, {1: E1, 2: Entry(0, 0, ALDER)}, (1,), 2),
+    Case("next once, no such entry: the order", ONE, {1: E1}, (1,), 9),
+    Case(
+        "next once, an application: tried all the same",
+        ONE,
+        {1: E1, 2: Entry(0, 0, FALLBACK, attributes=ACTIVE | APPLICATION)},
+        (1,),
+        2,
+    ),
+    Case("next once, inactive", ONE, {1: E1, 2: Entry(0, 0, FALLBACK, attributes=0)}, (1,), 2),
+    Case("an order that names what is not there", ONE, {1: E1}, (7, 1)),
+    Case("of two with the fallback, the lower number", (Shelf((Part((File(),), number=2), Part((File(),), number=1))),)),
+    Case("of two, the one that has the fallback", (Shelf((BARE, FALL)),)),
+    Case("a FAT of another type with the fallback", (Shelf((Part((File(),), type="linux"),)),)),
+    Case("a FAT of 12 bits", (Shelf((Part((File(),), kind=12, size=8),)),)),
+    Case("a FAT of 32 bits with too few clusters", (Shelf((Part((File(),), kind=32, size=24),)),)),
+    Case("a FAT of 32 bits that is large enough", (Shelf((Part((File(),), kind=32, size=40),)),)),
+    Case("a fallback for another processor: the next one", (Shelf((Part((File(wide=False),)),)), Shelf((FALL,)))),
+    Case("an MBR, its type that of an EFI system partition", (Shelf((Part((File(),), type="ef"),), "dos"),)),
+    Case("an MBR, an ordinary type", (Shelf((Part((File(),), type="c"),), "dos"),)),
+    Case("an MBR, named by signature and number", (Shelf((Part((File(HERON),), type="ef"),), "dos"),), {1: E1}, (1,)),
+    Case(
+        "an MBR, another signature",
+        (Shelf((Part((File(HERON),), type="ef"),), "dos"),),
+        {1: Entry(0, 0, HERON, other_guid=True)},
+        (1,),
+    ),
+    Case(
+        "an MBR, another number", (Shelf((Part((File(HERON),), type="ef"),), "dos"),), {1: Entry(0, 0, HERON, number=2)}, (1,)
+    ),
+    Case("removable before fixed", (Shelf((FALL,)), Shelf((FALL,), bus="usb"))),
+    Case(
+        "a file alone, removable before fixed",
+        (Shelf((OWN,)), Shelf((OWN,), bus="usb")),
+        {1: Entry(path=HERON, alone=True)},
+        (1,),
+    ),
+    Case("two fixed disks with the fallback", (Shelf((FALL,)), Shelf((FALL,)))),
+    Case("the second disk by an entry", TWO, {1: Entry(1, 0, FALLBACK)}, (1,)),
+    Case("a fallback that gives an error back: the next disk", (Shelf((Part((File(FALLBACK, "fails"),)),)), Shelf((FALL,)))),
+    Case("on a disk for SATA", (Shelf((FALL,), bus="sata"),)),
+    Case("everything fails", (Shelf((Part((File(FALLBACK, "fails"),)),)),), {1: Entry(0, 0, ALDER)}, (1,)),
+)
+IN_CI = (2, 6, 11, 16, 22, 34, 37)
+"""With the demo's own disks they are the eight that every run starts: places in ``CASES``."""
