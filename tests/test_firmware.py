@@ -181,7 +181,7 @@ def test_next_once_is_tried_whatever_it_is(planned: Machine) -> None:
 
 def test_what_is_no_program_or_one_for_another_processor_is_passed_over(planned: Machine) -> None:
     disk, call, path = start(planned).started or ("", "", "")
-    for unfit in ("aa64", "no program"):
+    for unfit, result in (("aa64", "unsupported"), ("no program", "not found")):
         other = planned.with_volume(
             call,
             lambda one, unfit=unfit: replace(
@@ -189,7 +189,7 @@ def test_what_is_no_program_or_one_for_another_processor_is_passed_over(planned:
             ),
         )
         after = start(other)
-        assert after.tried[0].result == "unsupported"
+        assert after.tried[0].result == result
         assert after.started != (disk, call, path)
 
 

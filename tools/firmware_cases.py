@@ -9,6 +9,8 @@ from pathlib import Path
 
 from inkshelf.bench import emulator
 from inkshelf.bench.emulator import Bus, Seen
+from inkshelf.bench.filling import fat as filling
+from inkshelf.bench.image import ImageFile
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.programs import ARM64, X64, Ends, program
 from inkshelf.core.boot import paths, variables
@@ -17,8 +19,10 @@ from inkshelf.core.boot.firmware import Start, start
 from inkshelf.core.boot.paths import Drive, Node
 from inkshelf.core.boot.uefi import as_read
 from inkshelf.core.boot.variables import LoadOption
+from inkshelf.core.disk.source import Slice
 from inkshelf.core.machine.joining import join_variables
 from inkshelf.core.machine.state import Machine
+from inkshelf.core.media.copying import File as Wanted
 from inkshelf.core.value import Value, field, replace
 from inkshelf.data import exact
 
@@ -27,11 +31,12 @@ FALLBACK = exact("paths", "fallback_x64")
 
 
 class File(Value, frozen=True):
-    """A program on a volume: what it does once it has said its name; ``wide``: made for another processor where it is not."""
+    """A program on a volume: what it does once it has said its name; ``wide``: made for another processor where it is not; ``junk``: no program."""
 
     path: str = FALLBACK
     ends: Ends = "stops"
     wide: bool = True
+    junk: bool = False
 
 
 class Part(Value, frozen=True):
@@ -61,7 +66,9 @@ class Entry(Value, frozen=True):
     alone: bool = False
     number: int = 0
     other_guid: bool = False
+    other_place: bool = False
     attributes: int = variables.ACTIVE
+    optional: bytes = b""
 
 
 class Case(Value, frozen=True):
@@ -104,22 +111,40 @@ def _disk(shelf: Shelf, path: Path, number: int) -> Path:
             subprocess.run(own, check=True, capture_output=True)
         folders = set[str]()
         for file in part.files:
-            _put(path, at, file, folders, f"disk {number} part {place} {file.path}")
+            words = f"STAND-IN disk {number} part {place} {file.path}"
+            made = b"no program" * 200 if file.junk else program(words, file.ends, machine=X64 if file.wide else ARM64)
+            if part.kind == 32:
+                _put_ourselves(path, at * MIB, part.size * MIB, file.path, made)
+            else:
+                _put(path, at, file.path, made, folders)
         at += part.size + 1
     return path
 
 
-def _put(path: Path, at: int, file: File, folders: set[str], words: str) -> None:
-    *above, name = file.path.strip("\\").split("\\")
+def _put(path: Path, at: int, name: str, made: bytes, folders: set[str]) -> None:
+    *above, last = name.strip("\\").split("\\")
     for depth in range(1, len(above) + 1):
         folder = "/".join(above[:depth])
         if folder.lower() not in folders:
             subprocess.run(["mmd", "-i", f"{path}@@{at}M", f"::/{folder}"], check=True, capture_output=True)
             folders.add(folder.lower())
     with tempfile.NamedTemporaryFile() as held:
-        held.write(program(f"STAND-IN {words}", file.ends, machine=X64 if file.wide else ARM64))
+        held.write(made)
         held.flush()
-        subprocess.run(["mcopy", "-i", f"{path}@@{at}M", held.name, f"::/{'/'.join([*above, name])}"], check=True)
+        subprocess.run(["mcopy", "-i", f"{path}@@{at}M", held.name, f"::/{'/'.join([*above, last])}"], check=True)
+
+
+def _put_ourselves(path: Path, at: int, size: int, name: str, made: bytes) -> None:
+    """The base utilities fill no FAT32 with too few clusters, which is what some cases are about."""
+    with ImageFile(path) as image:
+        done = filling.reckon(Slice(image, at, size), [Wanted(name.replace("\\", "/"), len(made), (made,))])
+    with path.open("r+b") as out:
+        for one in done.carries:
+            out.seek(at + one.at)
+            out.write(one.piece if isinstance(one.piece, bytes) else b"")
+        for place, data in done.records:
+            out.seek(at + place)
+            out.write(data)
 
 
 def _option(entry: Entry, found: Machine) -> bytes:
@@ -131,9 +156,13 @@ def _option(entry: Entry, found: Machine) -> bytes:
         identity = volume.guid if scheme == "gpt" else disk.table.signature
         identity = ("0" if identity[0] != "0" else "1") + identity[1:] if entry.other_guid else identity
         number = entry.number or volume.number
-        nodes.append(paths.drive_node(Drive(number, volume.start // 512, volume.size // 512, scheme, identity)))  # type: ignore[arg-type]
+        nodes.append(
+            paths.drive_node(Drive(number, volume.start // 512 + 8 * entry.other_place, volume.size // 512, scheme, identity))
+        )  # type: ignore[arg-type]
     nodes += [paths.file_node(entry.path)] if entry.path else []
-    return variables.build_option(LoadOption(f"entry of {entry.disk} {entry.part}", (tuple(nodes),), entry.attributes))
+    return variables.build_option(
+        LoadOption(f"entry of {entry.disk} {entry.part}", (tuple(nodes),), entry.attributes, entry.optional)
+    )
 
 
 def compared(predicted: Start, seen: Seen, machine: Machine) -> str:

@@ -47,7 +47,7 @@ def recovered(machine: Machine) -> Iterator[Route]:
     free = max((entry.number for entry in machine.firmware.entries), default=-1) + 1
     for disk in sorted(machine.disks, key=lambda one: not one.removable):
         for volume in sorted(disk.volumes, key=lambda one: one.number):
-            if _readable(volume) and volume.boot_file(path):
+            if _readable(volume) and _program(volume, path):
                 entry = BootEntry(free, f"recovery on {disk.id}", disk.id, automatic=True)
                 yield Route(entry, _load(machine, disk, volume, path))
 
@@ -126,10 +126,16 @@ def _anywhere(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | 
     path = as_read(entry.path)
     for disk in sorted(machine.disks, key=lambda one: not one.removable):
         for volume in sorted(disk.volumes, key=lambda one: one.number):
-            if path and _readable(volume) and volume.boot_file(path):
+            if path and _readable(volume) and _program(volume, path):
                 return disk, volume, entry.path
     unread = any(_readable(one) and _unread(disk, one) for disk, one in machine.volumes())
     return _no(f"no volume that was read has {entry.path}" if unread else f"no volume has {entry.path}", unclear=unread)
+
+
+def _program(volume: Volume, path: str) -> bool:
+    """Whether a volume has a file that firmware takes for a program: where it looks for one by itself, it looks on past what is none."""
+    file = volume.boot_file(path)
+    return file is not None and file.unfit != "no program"
 
 
 def as_read(path: str) -> str:
@@ -153,7 +159,7 @@ def _fallback(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | 
     path = exact("paths", "fallback_x64")
     readable = [one for one in sorted(disk.volumes, key=lambda one: one.number) if _readable(one)]
     for volume in readable:
-        if volume.boot_file(path):
+        if _program(volume, path):
             return disk, volume, path
     if any(_unread(disk, one) for one in readable):
         return _no(f"whether disk {disk.id} has a fallback file was not read", unclear=True)
@@ -198,8 +204,9 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
     said = "signed" if file.signed else "not signed" if file.signed is False else "signature not known"
     stop = Station("loader", name, said, volume.call)
     if file.unfit and machine.conditions.cpu_bits != 32:
-        why = "it is no program" if file.unfit == "no program" else f"it is a program for another processor ({file.unfit})"
-        return Reached((stop,), broken=why, result="unsupported")
+        if file.unfit == "no program":
+            return Reached((stop,), broken=f"{path} on {volume.call} is no program", result="not found")
+        return Reached((stop,), broken=f"it is a program for another processor ({file.unfit})", result="unsupported")
     if secure and not file.signed:
         return Reached((stop,), broken="Secure Boot refuses it: it carries no trusted signature", result="refused")
     if secure and file.kind == "menu":
