@@ -11,14 +11,14 @@ import shutil
 import subprocess
 import tempfile
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Literal
 
 from inkshelf.bench.opening import open_own
 from inkshelf.bench.sparse import copy_data
 from inkshelf.core.boot.variables import KEPT
-from inkshelf.core.errors import BenchError
+from inkshelf.core.errors import BenchError, CancelledError
 from inkshelf.core.value import Value
 
 Bus = Literal["virtio", "sata", "usb"]
@@ -69,8 +69,16 @@ def missing() -> str:
     return "" if shutil.which(COMMAND) and CODE.exists() and STORE.exists() else PACKAGES
 
 
-def watch(disks: Sequence[tuple[Path, Bus]], variables: Mapping[str, bytes], seconds: float = LONGEST) -> Seen:
-    """Start throw-away copies of ``disks`` with these boot variables; raises ``BenchError`` where there is nothing to start them with."""
+def watch(
+    disks: Sequence[tuple[Path, Bus]],
+    variables: Mapping[str, bytes],
+    seconds: float = LONGEST,
+    hear: Callable[[Seen], bool] = lambda _: True,
+) -> Seen:
+    """Start throw-away copies of ``disks`` with these boot variables; raises ``BenchError`` where there is nothing to start them with.
+
+    ``hear`` is told what was seen so far, several times a second; where it answers no, the start is broken off.
+    """
     lacks = missing()
     if lacks:
         raise BenchError("There is no emulator with firmware on this machine.", f"Install {lacks}.")
@@ -78,7 +86,7 @@ def watch(disks: Sequence[tuple[Path, Bus]], variables: Mapping[str, bytes], sec
         folder = Path(name)
         copies = [(_copied(path, folder / f"disk-{number}"), bus) for number, (path, bus) in enumerate(disks)]
         with_variables(STORE, folder / "variables", variables)
-        ended = _run(copies, folder, seconds)
+        ended = _run(copies, folder, seconds, hear)
         raw = (folder / "console").read_bytes() if (folder / "console").exists() else b""
     return told(raw, ended=ended)
 
@@ -109,8 +117,8 @@ def with_variables(template: Path, target: Path, variables: Mapping[str, bytes])
     store.write_varstore(str(target), known)
 
 
-def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float) -> bool:
-    """Run until the machine switches itself off; tell whether it did."""
+def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float, hear: Callable[[Seen], bool]) -> bool:
+    """Run until the machine switches itself off, or waits for a person; tell whether it did the first."""
     command = [COMMAND, "-machine", "q35", "-m", "256", "-nodefaults", "-display", "none", "-net", "none", "-no-reboot"]
     command += ["-drive", f"if=pflash,format=raw,readonly=on,file={CODE}"]
     command += ["-drive", f"if=pflash,format=raw,file={folder / 'variables'}"]
@@ -122,19 +130,16 @@ def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float) -> bool:
     with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as going:
         try:
             while going.poll() is None:
-                if time.monotonic() > until or _waiting(folder / "console"):
+                raw = (folder / "console").read_bytes() if (folder / "console").exists() else b""
+                if time.monotonic() > until or any(mark in raw for mark in WAITING):
                     return False
+                if not hear(told(raw, ended=False)):
+                    raise CancelledError("The start was broken off.", "Nothing was changed by it.")
                 time.sleep(0.2)
         finally:
             if going.poll() is None:
                 going.kill()
     return True
-
-
-def _waiting(console: Path) -> bool:
-    """Whether the firmware waits for a person: in its shell, or in its own menu."""
-    raw = console.read_bytes() if console.exists() else b""
-    return any(mark in raw for mark in WAITING)
 
 
 def told(raw: bytes, *, ended: bool) -> Seen:

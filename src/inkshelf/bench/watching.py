@@ -9,8 +9,10 @@ from pathlib import Path
 from inkshelf.bench import emulator
 from inkshelf.bench.emulator import Bus, Seen
 from inkshelf.bench.folder import Bench
+from inkshelf.bench.journal import NAME, Journal
 from inkshelf.core.boot.entries import variables_of
 from inkshelf.core.boot.firmware import Start, start
+from inkshelf.core.boot.mishaps import ForgotEntries, LostFirstEntry, Mishap, SwitchedSecureBoot, TookDiskOut
 from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.job import Job
@@ -31,11 +33,38 @@ class Watched(Value, frozen=True):
 
 
 Look = Callable[[list[tuple[Path, Bus]], dict[str, bytes]], Seen]
+SHOWN = (SwitchedSecureBoot, LostFirstEntry, ForgotEntries, TookDiskOut)
+"""What may happen to a machine without a file being written."""
 
 
-def watch(job: Job, folder: Path, look: Look = emulator.watch) -> Watched:
-    """Start throw-away copies of a job's inked disks, and compare; raises ``BenchError`` where they are not inked, or not to be started so."""
-    machine, notes = _as_emulated(read(job).plan.planned)
+def why_not(job: Job, folder: Path) -> str:
+    """Return why a job cannot be watched (empty: it can): nothing to start with, or not inked as it is now."""
+    if emulator.missing():
+        return f"real firmware is not installed here: {emulator.missing()}"
+    if read(job).plan.planned.firmware.mode != "uefi":
+        return "only a start by UEFI can be watched"
+    if not job.steps or not (folder / NAME).is_file():
+        return "ink the plan first: its disks are started"
+    try:
+        begun = Journal(folder)
+        same = begun.load().steps == job.steps and not begun.unfinished()
+    except BenchError as error:
+        return error.what
+    return "" if same else "the plan has changed since it was inked: ink it again"
+
+
+def watch(job: Job, folder: Path, mishap: Mishap | None = None, look: Look = emulator.watch) -> Watched:
+    """Start throw-away copies of a job's inked disks after a mishap, and compare.
+
+    Raises ``BenchError`` where they are not inked, or not to be started so.
+    """
+    lacks = why_not(job, folder)
+    if lacks:
+        raise BenchError(f"This start cannot be watched: {lacks}.", "Then watch it.")
+    if mishap and not all(isinstance(one, SHOWN) for one in mishap.parts):
+        raise BenchError(f"“{mishap.title}” writes files, which is rehearsed only.", "Choose another mishap.")
+    planned = read(job).plan.planned
+    machine, notes = _as_emulated(mishap.befall(planned) if mishap else planned)
     bench = Bench(folder)
     disks = [(bench.image(disk.id), _bus(disk)) for disk in machine.disks]
     lacking = next((path for path, _ in disks if not path.exists()), None)

@@ -110,13 +110,18 @@ def _rehearse(said: Namespace) -> int:
 def _watch(said: Namespace) -> int:
     """Start what was inked under real firmware; status 1 where it does something else than predicted."""
     from inkshelf.bench.watching import watch
+    from inkshelf.core.boot.mishaps import mishaps
+    from inkshelf.core.plan.reading import read
     from inkshelf.exchange import shapes
 
     if said.bench is None:
         raise InkshelfError("No bench was named.", "Name the folder that the job was inked in: --bench DIR.")
-    if said.step is not None or said.mishap is not None:
-        raise InkshelfError("The emulator starts the machine as it is inked, at the end.", "Leave --step and --mishap out.")
-    watched = watch(load(said.job), said.bench)
+    if said.step is not None:
+        raise InkshelfError("The emulator starts the machine as it is inked, at the end.", "Leave --step out.")
+    job = load(said.job)
+    every = mishaps(read(job).plan.planned)
+    mishap = _meant(every, said.mishap)[0] if said.mishap is not None else every[0]
+    watched = watch(job, said.bench, mishap)
     if said.json:
         tried = [
             {"variable": one.variable, "title": one.title, "path": one.path, "result": one.result} for one in watched.seen.tried
@@ -124,7 +129,7 @@ def _watch(said: Namespace) -> int:
         seen = {"tried": tried, "said": list(watched.seen.said), "ended": watched.seen.ended}
         print_json(
             {
-                "firmware": [shapes.start("none", watched.predicted)],
+                "firmware": [shapes.start(mishap.key, watched.predicted)],
                 "seen": seen,
                 "differs": watched.differs,
                 "notes": list(watched.notes),

@@ -92,7 +92,7 @@ def _shelf_hint(desk: Desk) -> Hint:
 def _start(window: Window) -> Page:
     from inkshelf.ui.startmap.chapter import StartChapter
 
-    return StartChapter(window.desk)
+    return StartChapter(window.desk, lambda: window.bench_place)
 
 
 def _start_hint(desk: Desk) -> Hint:

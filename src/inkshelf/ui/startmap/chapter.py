@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
@@ -17,6 +20,7 @@ from inkshelf.ui.desk import Desk
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import draw_call, label, scrolled
 from inkshelf.ui.startmap.mishaps import Mishaps
+from inkshelf.ui.startmap.watch import Watch
 
 COLUMNS = ("firmware", "entry", "loader", "menu", "system")
 TITLES = ("firmware", "entry, in order", "loader file", "menu", "system")
@@ -48,9 +52,9 @@ def rehearsal(desk: Desk, step: int, mishap: str) -> Rehearsal:
 class StartChapter(Page):
     """Chapter of the contents: which systems start, at which step, whatever happens."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, bench: Callable[[], Path]) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self._bench = desk, bench
         self.mishap = "none"
         self.step = 0
         self._follow = True
@@ -69,7 +73,9 @@ class StartChapter(Page):
         self.slider = StepLine()
         self.slider.valueChanged.connect(self._slid)
         box.addWidget(self.slider)
-        box.addWidget(scrolled(self._ways()), 1)
+        self.area = scrolled(self._ways())
+        self.watch.grew.connect(lambda: QTimer.singleShot(0, lambda: self.area.ensureWidgetVisible(self.watch, 0, 8)))
+        box.addWidget(self.area, 1)
         self.now = rehearsal(desk, 0, "none")
         self.refresh()
 
@@ -87,8 +93,19 @@ class StartChapter(Page):
         self.detail.setMinimumHeight(40)
         self.detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         ways.addWidget(self.detail)
+        self.watch = Watch(self.desk, self._bench, self._meant)
+        ways.addWidget(self.watch)
         ways.addStretch(1)
         return inside
+
+    def _meant(self) -> Mishap:
+        """The mishap that is looked at, as it is at the end of the plan."""
+        known = mishaps(self.desk.reading.plan.planned)
+        return next((one for one in known if one.key == self.mishap), known[0])
+
+    def wait(self) -> None:
+        """Nothing goes on in a thread when the window is gone."""
+        self.watch.wait()
 
     def refresh(self) -> None:
         """Show the job as it is now; at the end of the plan unless another step was chosen."""
@@ -109,6 +126,7 @@ class StartChapter(Page):
         self.table.refresh()
         self.table.setVisible(bool(self.now.outcomes))
         self._say()
+        self.watch.refresh()
 
     def choose(self, mishap: str) -> None:
         """Rehearse another mishap."""
