@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import subprocess
 import sys
 from pathlib import Path
 
@@ -14,7 +15,8 @@ from virt.firmware.varstore import edk2
 
 from inkshelf.bench import emulator
 from inkshelf.bench.emulator import Seen, Tried, told, with_variables
-from inkshelf.bench.programs import ARM64, program
+from inkshelf.bench.intake import take_in
+from inkshelf.bench.programs import ARM64, program, sector_code
 from inkshelf.bench.watching import differs, watch
 from inkshelf.cli import run
 from inkshelf.core.boot import variables
@@ -251,8 +253,39 @@ def inked(job: Job, tmp_path: Path) -> tuple[Job, Path]:
     return made, tmp_path / "bench"
 
 
+@pytest.mark.parametrize(
+    ("disks", "speaks"),
+    [
+        ((("dos", True), ("dos", True)), 0),
+        ((("gpt", True),), 0),
+        ((("dos", False), ("dos", True)), None),
+        (((None, False), ("dos", True)), None),
+        ((("dos", True), (None, False)), 0),
+    ],
+)
+def test_a_bios_runs_the_first_disks_code_and_tries_no_other(
+    tmp_path: Path, disks: tuple[tuple[str | None, bool], ...], speaks: int | None
+) -> None:
+    paths = []
+    for number, (table, code) in enumerate(disks):
+        path = tmp_path / f"{number}.img"
+        path.write_bytes(bytes(16 << 20))
+        if table:
+            lines = f"label: {table}\nstart=2048,size=8192,type={'83' if table == 'dos' else 'linux'}\n"
+            subprocess.run(["sfdisk", "-q", path], input=lines, text=True, check=True)
+        if code:
+            with path.open("r+b") as out:
+                out.write(sector_code(f"disk {number} speaks"))
+        paths.append(path)
+    predicted = start(take_in(paths, mode="legacy", seed="legacy").found)
+    seen = emulator.watch_legacy([(path, "virtio") for path in paths], 3)
+    assert seen.said == (() if speaks is None else (f"disk {speaks} speaks",))
+    assert predicted.started == (None if speaks is None else ("AB"[speaks], "", ""))
+    assert predicted.ends == ("nothing" if speaks is None else "loader")
+
+
 def test_what_is_not_inked_or_not_there_is_said(job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    with pytest.raises(BenchError, match="not inked there"):
+    with pytest.raises(BenchError, match="ink the plan first"):
         watch(job, tmp_path)
     monkeypatch.setattr(emulator, "COMMAND", "no-such-command")
     with pytest.raises(BenchError, match="no emulator"):

@@ -92,7 +92,9 @@ def made(case: Case, folder: Path) -> tuple[list[tuple[Path, Bus]], dict[str, by
     named["BootOrder"] = variables.build_order(case.order)
     if case.next is not None:
         named["BootNext"] = variables.build_order((case.next,))
-    return images, named, join_variables(found, replace(firmware_of(named), secure_boot="off"))
+    buses = {disk.id: shelf.bus for disk, shelf in zip(found.disks, case.disks, strict=True)}
+    listed = tuple(sorted(found.disks, key=lambda one: buses[one.id] == "sata"))  # the emulator's SATA controller comes last
+    return images, named, join_variables(replace(found, disks=listed), replace(firmware_of(named), secure_boot="off"))
 
 
 def _disk(shelf: Shelf, path: Path, number: int) -> Path:
@@ -171,7 +173,7 @@ def compared(predicted: Start, seen: Seen, machine: Machine) -> str:
     last = ""
     if predicted.started and predicted.started[1]:
         letter, call, path = predicted.started
-        number = [one.id for one in machine.disks].index(letter)
+        number = sorted(one.id for one in machine.disks).index(letter)
         place = [one.call for one in machine.disk(letter).volumes].index(call) + 1
         last = f"disk {number} part {place} {as_read(path)}"
     if last.lower() != (ran[0] if ran else "").lower():
@@ -213,9 +215,10 @@ def drawn(seed: int) -> Case:
             part,
             dice.choice([*held, *held, "\\EFI\\not\\there.efi", "", held[0].lstrip("\\"), held[0].replace("\\", "/")]),
             alone=dice.random() < 0.2,
-            number=dice.choice([0, 0, 0, 0, 3]),
-            other_guid=dice.random() < 0.1,
-            attributes=dice.choice([1, 1, 1, 1, 0, 9, 0x101]),
+            number=dice.choice([0, 0, 0, 0, 0, 0, 3]),
+            other_guid=dice.random() < 0.07,
+            other_place=dice.random() < 0.1,
+            attributes=dice.choice([1, 1, 1, 1, 1, 0, 9, 0x101]),
         )
     entries = {key: replace(one, path=one.path or FALLBACK) if one.alone else one for key, one in entries.items()}
     order = tuple(dice.sample([*entries, 30], dice.randint(0, len(entries)))) if entries else ()
@@ -229,9 +232,14 @@ def _drawn_disk(dice: random.Random) -> Shelf:
     for _ in range(dice.randint(1, 3)):
         kind = dice.choice([16, 16, 12, 0])
         names = (
-            dice.sample([FALLBACK, "\\EFI\\heron\\start.efi", "\\EFI\\alder\\alder.efi"], dice.randint(0, 2)) if kind else []
+            dice.sample([FALLBACK, "\\EFI\\heron\\start.efi", "\\EFI\\alder\\alder.efi"], dice.choice([0, 1, 1, 2]))
+            if kind
+            else []
         )
-        files = tuple(File(one, dice.choice(["stops", "stops", "fails"]), dice.random() < 0.9) for one in names)
+        files = tuple(
+            File(one, dice.choice(["stops", "stops", "stops", "fails"]), dice.random() < 0.85, dice.random() < 0.1)
+            for one in names
+        )
         kinds = ["uefi", "uefi", "linux"] if table == "gpt" else ["ef", "c", "83"]
         parts.append(Part(files, kind, 8 if kind == 12 else 24, dice.choice(kinds)))
     return Shelf(tuple(parts), table, dice.choice(["virtio", "virtio", "sata", "usb"]))

@@ -28,6 +28,7 @@ STORE = Path("/usr/share/OVMF/OVMF_VARS_4M.fd")
 PACKAGES = "qemu-system-x86, ovmf"
 GLOBAL = "8be4df61-93ca-11d2-aa0d-00e098032b8c"  # the vendor of the variables that the specification itself defines (3.3)
 LONGEST = 90  # seconds of a start; about ten are usual without hardware acceleration
+LONGEST_LEGACY = 8  # less than one is usual; a BIOS that finds nothing waits for good
 WAITING = (b"Shell>", b"Press ESC in", b"Boot Maintenance Manager", b"Press any key")
 """What the console shows where nothing goes on by itself."""
 LINE = re.compile(
@@ -79,16 +80,37 @@ def watch(
 
     ``hear`` is told what was seen so far, several times a second; where it answers no, the start is broken off.
     """
-    lacks = missing()
-    if lacks:
-        raise BenchError("There is no emulator with firmware on this machine.", f"Install {lacks}.")
+    _refuse_missing()
     with tempfile.TemporaryDirectory(prefix="inkshelf-start-") as name:
         folder = Path(name)
         copies = [(_copied(path, folder / f"disk-{number}"), bus) for number, (path, bus) in enumerate(disks)]
         with_variables(STORE, folder / "variables", variables)
-        ended = _run(copies, folder, seconds, hear)
-        raw = (folder / "console").read_bytes() if (folder / "console").exists() else b""
-    return told(raw, ended=ended)
+        flash = ["-drive", f"if=pflash,format=raw,readonly=on,file={CODE}"]
+        flash += ["-drive", f"if=pflash,format=raw,file={folder / 'variables'}"]
+        ended = _run(copies, folder, seconds, hear, flash)
+        return told(_console(folder), ended=ended)
+
+
+def watch_legacy(
+    disks: Sequence[tuple[Path, Bus]], seconds: float = LONGEST_LEGACY, hear: Callable[[Seen], bool] = lambda _: True
+) -> Seen:
+    """Start throw-away copies of ``disks`` the legacy way, in their order; the emulator's own BIOS says nothing of what it tries."""
+    _refuse_missing()
+    with tempfile.TemporaryDirectory(prefix="inkshelf-start-") as name:
+        folder = Path(name)
+        copies = [(_copied(path, folder / f"disk-{number}"), bus) for number, (path, bus) in enumerate(disks)]
+        ended = _run(copies, folder, seconds, hear, [])
+        return told(_console(folder), ended=ended)
+
+
+def _refuse_missing() -> None:
+    lacks = missing()
+    if lacks:
+        raise BenchError("There is no emulator with firmware on this machine.", f"Install {lacks}.")
+
+
+def _console(folder: Path) -> bytes:
+    return (folder / "console").read_bytes() if (folder / "console").exists() else b""
 
 
 def _copied(source: Path, target: Path) -> Path:
@@ -117,12 +139,10 @@ def with_variables(template: Path, target: Path, variables: Mapping[str, bytes])
     store.write_varstore(str(target), known)
 
 
-def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float, hear: Callable[[Seen], bool]) -> bool:
+def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float, hear: Callable[[Seen], bool], flash: list[str]) -> bool:
     """Run until the machine switches itself off, or waits for a person; tell whether it did the first."""
     command = [COMMAND, "-machine", "q35", "-m", "256", "-nodefaults", "-display", "none", "-net", "none", "-no-reboot"]
-    command += ["-drive", f"if=pflash,format=raw,readonly=on,file={CODE}"]
-    command += ["-drive", f"if=pflash,format=raw,file={folder / 'variables'}"]
-    command += ["-serial", f"file:{folder / 'console'}", "-monitor", "none"]
+    command += [*flash, "-serial", f"file:{folder / 'console'}", "-monitor", "none"]
     command += ["-device", "qemu-xhci,id=xhci"] if any(bus == "usb" for _, bus in disks) else []
     for number, (path, bus) in enumerate(disks):
         command += [one.format(path=path, number=number) for one in DEVICES[bus]]
@@ -130,7 +150,7 @@ def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float, hear: Call
     with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as going:
         try:
             while going.poll() is None:
-                raw = (folder / "console").read_bytes() if (folder / "console").exists() else b""
+                raw = _console(folder)
                 if time.monotonic() > until or any(mark in raw for mark in WAITING):
                     return False
                 if not hear(told(raw, ended=False)):

@@ -48,6 +48,29 @@ def program(words: str, ends: Ends = "stops", *, machine: int = X64, size: int =
     return (head + body).ljust(filled, b"\0") + certificate
 
 
+SECTOR_CODE = bytes.fromhex(
+    "31c0 8ed8 be1b7c"  # xor ax, ax; mov ds, ax; mov si, 0x7C00 + the length of this code
+    "ac 84c0 7406 baf803 ee ebf5"  # every byte up to a zero goes to the first serial port
+    "ba0406 b80020 ef"  # power off (ACPI, PM1a control); an ordinary machine ignores it
+    "fa f4"  # and waits for good
+)
+"""For a BIOS (16 bits, at 0x7C00): says what stands behind it, and stops."""
+CODE_ROOM = 440  # bytes of the first sector before the disk's signature
+
+
+def sector_code(words: str) -> bytes:
+    """Return the code of a first sector that says ``words`` and stops."""
+    text = f"{words}\r\n".encode("ascii", "replace")[: CODE_ROOM - len(SECTOR_CODE) - 1]
+    return (SECTOR_CODE + text + b"\0").ljust(CODE_ROOM, b"\0")
+
+
+def words_of_sector(raw: bytes) -> str:
+    """Return what the code of a first sector would say (empty: it is none of these)."""
+    if not raw.startswith(SECTOR_CODE):
+        return ""
+    return raw[len(SECTOR_CODE) : CODE_ROOM].split(b"\0")[0].decode("ascii", "replace").strip()
+
+
 def _head(machine: int, body: bytes, certificate_at: int, certificate_bytes: int) -> bytes:
     """The headers: a stub, the COFF header, the optional header with its directories, one section."""
     image = PAGE + -(-len(body) // PAGE) * PAGE

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import uuid
 
-from inkshelf.bench.programs import program
+from inkshelf.bench.programs import program, sector_code
 
 
 def loader(words: str, *, signed: bool, size: int = 64 << 10) -> bytes:
@@ -25,8 +25,8 @@ def boot_data(*targets: str, size: int = 8192) -> bytes:
 
 
 def start_code(words: str) -> bytes:
-    """Return what stands for a loader's code in the first sector of a disk: it starts nothing."""
-    return f"stand-in start code of {words}".encode()[:440].ljust(440, b"\0")
+    """Return what stands for a loader's code in the first sector of a disk: it says so, and stops."""
+    return sector_code(f"stand-in start code of {words}")
 
 
 def menu_config(roots: tuple[tuple[str, str], ...], title: str, others: tuple[tuple[str, str], ...], size: int = 0) -> bytes:

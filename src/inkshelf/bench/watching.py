@@ -10,6 +10,7 @@ from inkshelf.bench import emulator
 from inkshelf.bench.emulator import Bus, Seen
 from inkshelf.bench.folder import Bench
 from inkshelf.bench.journal import NAME, Journal
+from inkshelf.bench.programs import words_of_sector
 from inkshelf.core.boot.entries import variables_of
 from inkshelf.core.boot.firmware import Start, start
 from inkshelf.core.boot.mishaps import ForgotEntries, LostFirstEntry, Mishap, SwitchedSecureBoot, TookDiskOut
@@ -20,7 +21,6 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.value import Value, replace
 
 PARTITION = re.compile(r"HD\(\d+,(?:GPT|MBR),([0-9A-Fa-fx-]+),[^)]*\)/(\\.*)$")
-BUSES: dict[str, Bus] = {"usb": "usb", "sata": "sata", "nvme": "virtio"}
 
 
 class Watched(Value, frozen=True):
@@ -32,7 +32,8 @@ class Watched(Value, frozen=True):
     notes: tuple[str, ...]
 
 
-Look = Callable[[list[tuple[Path, Bus]], dict[str, bytes]], Seen]
+Hear = Callable[[Seen], bool]
+Look = Callable[[list[tuple[Path, Bus]], dict[str, bytes], float, Hear], Seen]
 SHOWN = (SwitchedSecureBoot, LostFirstEntry, ForgotEntries, TookDiskOut)
 """What may happen to a machine without a file being written."""
 
@@ -41,8 +42,8 @@ def why_not(job: Job, folder: Path) -> str:
     """Return why a job cannot be watched (empty: it can): nothing to start with, or not inked as it is now."""
     if emulator.missing():
         return f"real firmware is not installed here: {emulator.missing()}"
-    if read(job).plan.planned.firmware.mode != "uefi":
-        return "only a start by UEFI can be watched"
+    if read(job).plan.planned.firmware.mode is None:
+        return "how the firmware starts is not known yet"
     if not job.steps or not (folder / NAME).is_file():
         return "ink the plan first: its disks are started"
     try:
@@ -53,8 +54,10 @@ def why_not(job: Job, folder: Path) -> str:
     return "" if same else "the plan has changed since it was inked: ink it again"
 
 
-def watch(job: Job, folder: Path, mishap: Mishap | None = None, look: Look = emulator.watch) -> Watched:
-    """Start throw-away copies of a job's inked disks after a mishap, and compare.
+def watch(
+    job: Job, folder: Path, mishap: Mishap | None = None, hear: Hear = lambda _: True, look: Look | None = None
+) -> Watched:
+    """Start throw-away copies of a job's inked disks after a mishap, and compare; ``hear`` is told what is seen, and breaks off with a no.
 
     Raises ``BenchError`` where they are not inked, or not to be started so.
     """
@@ -64,8 +67,11 @@ def watch(job: Job, folder: Path, mishap: Mishap | None = None, look: Look = emu
     if mishap and not all(isinstance(one, SHOWN) for one in mishap.parts):
         raise BenchError(f"“{mishap.title}” writes files, which is rehearsed only.", "Choose another mishap.")
     planned = read(job).plan.planned
-    machine, notes = _as_emulated(mishap.befall(planned) if mishap else planned)
+    after = mishap.befall(planned) if mishap else planned
     bench = Bench(folder)
+    if after.firmware.mode == "legacy":
+        return _legacy(after, bench, hear)
+    machine, notes = _as_emulated(after)
     disks = [(bench.image(disk.id), _bus(disk)) for disk in machine.disks]
     lacking = next((path for path, _ in disks if not path.exists()), None)
     if lacking is not None:
@@ -74,19 +80,37 @@ def watch(job: Job, folder: Path, mishap: Mishap | None = None, look: Look = emu
         variables = variables_of(machine.firmware)
     except FormatError as error:
         raise BenchError(f"{error.what}", "Capture the entries again: efibootmgr -v.") from None
-    predicted, seen = start(machine), look(disks, variables)
+    predicted, seen = start(machine), (look or emulator.watch)(disks, variables, emulator.LONGEST, hear)
     return Watched(predicted, seen, differs(predicted, seen, machine), notes)
 
 
+def _legacy(machine: Machine, bench: Bench, hear: Hear) -> Watched:
+    """The legacy way: whose code in a first sector speaks."""
+    disks = [(bench.image(disk.id), _bus(disk)) for disk in machine.disks]
+    predicted, seen = start(machine), emulator.watch_legacy(disks, hear=hear)
+    sectors = {disk.id: words_of_sector(_first(bench.image(disk.id))) for disk in machine.disks}
+    wanted = sectors.get(predicted.started[0], "") if predicted.started else ""
+    spoke = next((one for one in seen.said if one in sectors.values()), "")
+    if predicted.started and not wanted:
+        why = f"the code of disk {predicted.started[0]} is no stand-in: what it does is not seen"
+        return Watched(predicted, seen, "" if not spoke else f"predicted disk {predicted.started[0]}, seen “{spoke}”", (why,))
+    parted = "" if spoke == wanted else f"predicted “{wanted or 'nothing'}”, seen “{spoke or 'nothing'}”"
+    return Watched(predicted, seen, parted, ())
+
+
+def _first(path: Path) -> bytes:
+    with path.open("rb") as image:
+        return image.read(512)
+
+
 def _bus(disk: Disk) -> Bus:
-    return "usb" if disk.removable else BUSES.get(disk.transport, "virtio")
+    """Fixed disks on one controller, so that the firmware meets them in the order that the machine has them in."""
+    return "usb" if disk.removable else "virtio"
 
 
 def _as_emulated(machine: Machine) -> tuple[Machine, tuple[str, ...]]:
     """The machine as the emulator has it, and what is other there."""
     firmware, notes = machine.firmware, list[str]()
-    if firmware.mode != "uefi":
-        raise BenchError("Only a start by UEFI is watched here.", "The legacy way is rehearsed, and not started yet.")
     if firmware.secure_boot == "on":
         notes.append("Secure Boot is off there: stand-ins bear no signature that firmware trusts")
         firmware = replace(firmware, secure_boot="off")

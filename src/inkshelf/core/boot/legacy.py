@@ -19,7 +19,7 @@ def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, st
     if system is None:
         return False, False, "no system is on it"
     why = UNREAD if disk.table.boot_code is None else FIRST
-    if disk.table.kind == "none":
+    if disk.table.kind == "none" and disk.table.boot_code is not False:
         return True, machine.disks[0].id != disk.id, why
     if disk.table.boot_code is False:
         return False, False, f"the legacy way starts by code in sector 0, and disk {disk.id} has none there"

@@ -37,6 +37,9 @@ def read_disk(source: ByteSource, disk_id: str = "A", sector: int | None = None)
     if mbr is not None and mbr.entries:
         return _from_mbr(source, disk_id, mbr, sector or 512)
     bare = _bare(source, disk_id, sector or 512)
+    first = source.read(0, 512)
+    code = first[510:512] == b"\x55\xaa" and any(first[:BOOT_CODE])  # a BIOS runs nothing without that mark
+    bare = replace(bare, table=replace(bare.table, boot_code=code))
     if mbr is not None and not bare.volumes and int(mbr.signature, 16):
         return _from_mbr(source, disk_id, mbr, sector or 512)  # a table without volumes: it has a signature of its own
     return bare

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from inkshelf.bench import emulator, watching
+from inkshelf.bench import watching
 from inkshelf.bench.emulator import Seen
 from inkshelf.bench.journal import NAME
 from inkshelf.bench.watching import Watched
@@ -103,9 +103,7 @@ class Watch(QWidget):
             return not self._stop
 
         def work() -> Watched:
-            return watching.watch(
-                job, bench, mishap, lambda disks, variables: emulator.watch(disks, variables, emulator.LONGEST, hear)
-            )
+            return watching.watch(job, bench, mishap, hear)
 
         self.task = Task(work, self)
         self.task.done.connect(self._over)
