@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from virt.firmware.efi import bootentry
 from virt.firmware.varstore import edk2
@@ -33,7 +33,8 @@ from inkshelf.exchange.bootvars import read_efibootmgr
 from inkshelf.store import jobfile
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
-from firmware_cases import judged
+from firmware import predicted_words
+from firmware_cases import judged, made
 from firmware_suite import CASES, IN_CI
 
 GUIDS = st.uuids().map(lambda one: str(one).upper())
@@ -77,6 +78,7 @@ def test_an_entry_comes_back_from_its_variable_and_another_reader_reads_it_alike
     assert bytes(other) == raw
 
 
+@settings(max_examples=4)  # the library takes more than a second for each
 @given(st.lists(ENTRIES, max_size=4, unique_by=lambda one: one.number), st.data())
 def test_a_store_of_the_emulator_holds_the_variables_that_were_given(
     tmp_path_factory: pytest.TempPathFactory, entries: list[BootEntry], data: st.DataObject
@@ -227,6 +229,16 @@ def test_the_command_line_has_it_for_every_mishap_and_step(
 
 
 # -- against real firmware -------------------------------------------------------------------------------------------
+def test_what_real_firmware_did_is_still_what_is_predicted(tmp_path: Path) -> None:
+    """Every machine of the suite, against the table that ``make firmware`` wrote when it started all of them."""
+    kept = (Path(__file__).parent.parent / "docs/firmware-agreement.md").read_text(encoding="utf-8")
+    for number, case in enumerate(CASES):
+        folder = tmp_path / str(number)
+        folder.mkdir()
+        _, _, machine = made(case, folder)
+        assert f"| {case.title} | `{predicted_words(start(machine))}` | yes |" in kept
+
+
 @pytest.mark.parametrize("place", IN_CI)
 def test_real_firmware_does_as_predicted(place: int, tmp_path: Path) -> None:
     difference, predicted, seen = judged(CASES[place], tmp_path)

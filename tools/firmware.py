@@ -14,6 +14,7 @@ from firmware_cases import Case, drawn, judged
 from firmware_suite import CASES
 
 from inkshelf.bench.emulator import missing
+from inkshelf.core.boot.firmware import Start
 
 OUT = Path("docs/firmware-agreement.md")
 HEAD = """# Prediction and real firmware
@@ -25,12 +26,17 @@ Each line is a machine that was built, predicted, and started in an emulator wit
 """
 
 
+def predicted_words(predicted: Start) -> str:
+    """Return what a start comes to, in few words."""
+    last = predicted.tried[-1] if predicted.started else None
+    return f"{last.variable or last.title}, {last.path}" if last else f"nothing: {predicted.ends}"
+
+
 def row(case: Case) -> tuple[str, str, str]:
     """Return the title, what was predicted, and where they differ (empty: nowhere)."""
     with tempfile.TemporaryDirectory(prefix="inkshelf-firmware-") as folder:
         differs, predicted, _ = judged(case, Path(folder))
-    last = predicted.tried[-1] if predicted.started else None
-    return case.title, f"{last.variable or last.title}, {last.path}" if last else f"nothing: {predicted.ends}", differs
+    return case.title, predicted_words(predicted), differs
 
 
 def main() -> int:

@@ -175,7 +175,7 @@ def compared(predicted: Start, seen: Seen, machine: Machine) -> str:
         letter, call, path = predicted.started
         number = sorted(one.id for one in machine.disks).index(letter)
         place = [one.call for one in machine.disk(letter).volumes].index(call) + 1
-        last = f"disk {number} part {place} {as_read(path)}"
+        last = f"disk {number} part {place} {as_read(path, machine.find(call)[1])}"  # type: ignore[index]
     if last.lower() != (ran[0] if ran else "").lower():
         return f"predicted {last or predicted.ends}, seen {ran[0] if ran else 'nothing that started'}"
     skipped = {one.variable for one in predicted.tried if one.result == "skipped"}

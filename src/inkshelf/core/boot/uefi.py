@@ -123,9 +123,9 @@ def _on_partition(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str
 
 def _anywhere(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
     """A file without a device: the first volume that has it, what can be taken out first."""
-    path = as_read(entry.path)
     for disk in sorted(machine.disks, key=lambda one: not one.removable):
         for volume in sorted(disk.volumes, key=lambda one: one.number):
+            path = as_read(entry.path, volume)
             if path and _readable(volume) and _program(volume, path):
                 return disk, volume, entry.path
     unread = any(_readable(one) and _unread(disk, one) for disk, one in machine.volumes())
@@ -138,13 +138,19 @@ def _program(volume: Volume, path: str) -> bool:
     return file is not None and file.unfit != "no program"
 
 
-def as_read(path: str) -> str:
-    """Return a file's path as firmware takes it: a missing first backslash and dots are mended; strokes and doubled ones find nothing (empty)."""
+def as_read(path: str, volume: Volume) -> str:
+    """Return a file's path as firmware takes it on a volume: a missing first backslash and dots are mended; empty where it finds nothing.
+
+    That is so for strokes, for doubled backslashes, and where what two dots lead out of is no folder that holds a file known here.
+    """
     if "/" in path or "\\\\" in path:
         return ""
     parts: list[str] = []
     for one in path.strip("\\").split("\\"):
         if one == "..":
+            folder = "".join(f"\\{part}" for part in parts).lower()
+            if not any(file.path.lower().startswith(f"{folder}\\") for file in volume.boot_files):
+                return ""
             parts = parts[:-1]
         elif one != ".":
             parts.append(one)
@@ -192,7 +198,8 @@ def _load(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
 
 
 def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
-    file = volume.boot_file(as_read(path)) if as_read(path) else None
+    mended = as_read(path, volume)
+    file = volume.boot_file(mended) if mended else None
     name = path.rsplit("\\", 1)[-1]
     if file is None and _unread(disk, volume):
         stop = Station("loader", name, "not read", volume.call)
