@@ -79,6 +79,9 @@ def test_the_bytes_are_those_of_the_specification() -> None:
     assert paths.drive_of(path) == Drive(1, 0x800, 0x32000, "gpt", str(PARTITION).upper())
     assert paths.words_of(path) == f"HD(1,GPT,{PARTITION},0x800,0x32000)/File(\\EFI\\X.EFI)"
     assert variables.build_option(option) == raw
+    assert paths.drive_node(Drive(1, 0x800, 0x32000, "gpt", str(PARTITION))).raw == drive
+    old = struct.pack("<BBHIQQI12sBB", 4, 1, 42, 2, 0x800, 0x32000, 0x1D00ECAC, bytes(12), 1, 1)
+    assert paths.drive_node(Drive(2, 0x800, 0x32000, "mbr", "1D00ECAC")).raw == old
     assert variables.build_order((0, 0x1B)) == b"\x00\x00\x1b\x00"
 
 

@@ -174,6 +174,21 @@ def before_variable(machine: Machine) -> str:
     return start(machine).tried[-1].variable
 
 
+def test_a_first_stage_without_its_menu_gives_an_error_back(planned: Machine) -> None:
+    _, call, path = start(planned).started or ("", "", "")
+    beside = path.rsplit("\\", 1)[0].lower()
+    bare = planned.with_volume(
+        call,
+        lambda one: replace(
+            one,
+            boot_files=tuple(file for file in one.boot_files if file.path == path or not file.path.lower().startswith(beside)),
+        ),
+    )
+    after = start(bare)
+    assert after.tried[0].result == "returned"
+    assert after.tried[1].result == "started"
+
+
 def test_next_once_is_tried_whatever_it_is(planned: Machine) -> None:
     own = planned.firmware
     last = own.order[-1]

@@ -117,8 +117,8 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     # starting
     (
         "core/boot/uefi.py",
-        "sorted(disk.volumes, key=lambda one: one.number)",
-        "sorted(disk.volumes, key=lambda one: one.start)",
+        "readable = [one for one in sorted(disk.volumes, key=lambda one: one.number)",
+        "readable = [one for one in sorted(disk.volumes, key=lambda one: one.start)",
         "start",
     ),
     ("core/boot/uefi.py", "one for one in firmware.order if one != firmware.next]", "one for one in firmware.order]", "start"),

@@ -10,7 +10,6 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ),
     ("core/boot/uefi.py", 'return file is not None and file.unfit != "no program"', "return file is not None", "firmware"),
     ("core/boot/uefi.py", "by_mark and volume.number == entry.partition_number", "by_mark", "firmware"),
-    ("core/boot/uefi.py", 'if "/" in path or', 'if "?" in path or', "firmware"),
     ("core/boot/uefi.py", "            parts = parts[:-1]", "            parts = parts[1:]", "firmware"),
     ("core/boot/firmware.py", '        result = "returned"  #', '        result = "not found"  #', "firmware"),
     ("core/boot/entries.py", "active=option.active,", "active=True,", "firmware"),

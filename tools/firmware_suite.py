@@ -74,6 +74,12 @@ CASES = (
     Case(
         "an MBR, another number", (Shelf((Part((File(HERON),), type="ef"),), "dos"),), {1: Entry(0, 0, HERON, number=2)}, (1,)
     ),
+    Case(
+        "an MBR, its second volume",
+        (Shelf((Part(type="c"), Part((File(HERON),), type="ef")), "dos"),),
+        {1: Entry(0, 1, HERON)},
+        (1,),
+    ),
     Case("removable before fixed", (Shelf((FALL,)), Shelf((FALL,), bus="usb"))),
     Case(
         "a file alone, removable before fixed",
@@ -138,5 +144,5 @@ CASES = (
     Case("the stick has no fallback, the disk has", (Shelf((FALL,)), Shelf((BARE,), bus="usb"))),
     Case("everything fails", (Shelf((Part((File(FALLBACK, "fails"),)),)),), {1: Entry(0, 0, ALDER)}, (1,)),
 )
-IN_CI = (2, 6, 11, 16, 23, 35, 38)
+IN_CI = (2, 6, 11, 16, 23, 35, 39)
 """With the demo's own disks they are the eight that every run starts: places in ``CASES``."""
