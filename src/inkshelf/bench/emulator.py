@@ -141,7 +141,8 @@ def with_variables(template: Path, target: Path, variables: Mapping[str, bytes])
 
 def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float, hear: Callable[[Seen], bool], flash: list[str]) -> bool:
     """Run until the machine switches itself off, or waits for a person; tell whether it did the first."""
-    command = [COMMAND, "-machine", "q35", "-m", "256", "-nodefaults", "-display", "none", "-net", "none", "-no-reboot"]
+    limit = ["timeout", "--kill-after=2", f"{seconds + 10:.0f}"]  # it ends even where this program is killed meanwhile
+    command = [*limit, COMMAND, "-machine", "q35", "-m", "256", "-nodefaults", "-display", "none", "-net", "none", "-no-reboot"]
     command += [*flash, "-serial", f"file:{folder / 'console'}", "-monitor", "none"]
     command += ["-device", "qemu-xhci,id=xhci"] if any(bus == "usb" for _, bus in disks) else []
     for number, (path, bus) in enumerate(disks):
@@ -158,7 +159,7 @@ def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float, hear: Call
                 time.sleep(0.2)
         finally:
             if going.poll() is None:
-                going.kill()
+                going.terminate()  # handed on to the emulator
     return True
 
 
