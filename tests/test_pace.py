@@ -68,7 +68,7 @@ def test_the_first_estimate_is_right_for_a_stick_that_stays_as_it_is() -> None:
     pace = Pace(Disk("M", 8 * GIB), Clock(Simulated("one", 8 * GIB, "Testling", "T-2", writes=10_000_000)), said.append)
     pace.expect(GIB)
     pace.passed(GIB)
-    assert said == ["stick M: 10 MB a second over the first 256 MiB, 81 s more (planned in all: 27 s)"]
+    assert said == ["stick M: 10 MB a second over the first 256 MiB, 1 min 21 s more (planned in all: 27 s)"]
     assert pace.over().seconds == pytest.approx(GIB / 10e6)
 
 

@@ -20,13 +20,14 @@ from inkshelf.bench.sparse import copy_data
 from inkshelf.core.boot.variables import KEPT
 from inkshelf.core.errors import BenchError, CancelledError
 from inkshelf.core.value import Value
+from inkshelf.data import exact
 
 Bus = Literal["virtio", "sata", "usb"]
-COMMAND = "qemu-system-x86_64"
-CODE = Path("/usr/share/OVMF/OVMF_CODE_4M.fd")
-STORE = Path("/usr/share/OVMF/OVMF_VARS_4M.fd")
-PACKAGES = "qemu-system-x86, ovmf"
-GLOBAL = "8be4df61-93ca-11d2-aa0d-00e098032b8c"  # the vendor of the variables that the specification itself defines (3.3)
+COMMAND = exact("firmware", "emulator")
+CODE = Path(exact("firmware", "emulator_code"))
+STORE = Path(exact("firmware", "emulator_variables"))
+PACKAGES = exact("firmware", "emulator_packages")
+GLOBAL = exact("firmware", "global")  # (3.3)
 LONGEST = 90  # seconds of a start; about ten are usual without hardware acceleration
 LONGEST_LEGACY = 8  # less than one is usual; a BIOS that finds nothing waits for good
 WAITING = (b"Shell>", b"Press ESC in", b"Boot Maintenance Manager", b"Press any key")

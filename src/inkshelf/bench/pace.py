@@ -8,7 +8,7 @@ from pathlib import Path
 from inkshelf.bench.sticks import FACTS, IMAGE, SAMPLE, Clock, described
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Disk
-from inkshelf.core.media.times import passes
+from inkshelf.core.media.times import passes, span
 from inkshelf.core.size import binary, decimal
 from inkshelf.core.value import Value
 
@@ -27,7 +27,7 @@ class Took(Value, frozen=True):
     @property
     def words(self) -> str:
         """One line for a report."""
-        return f"stick {self.disk}: {binary(self.bytes)} in {lasting(self.seconds)} by its own clock, planned {lasting(self.planned)}"
+        return f"stick {self.disk}: {binary(self.bytes)} in {span(self.seconds)} by its own clock, planned {span(self.planned)}"
 
 
 class Pace:
@@ -65,7 +65,7 @@ class Pace:
         left = max(0, self._todo - self._done)
         where = f"over the first {binary(SAMPLE)}" if first else f"after {binary(self._done)}"
         words = f"stick {self._disk.id}: {decimal(round(rate))} a second {where}"
-        words += f", {lasting(left / rate)} more (planned in all: {lasting(self._planned())})" if left else ""
+        words += f", {span(left / rate)} more (planned in all: {span(self._planned())})" if left else ""
         self._told.append(words)
         self._say(words)
 
@@ -85,10 +85,3 @@ def pace_of(disk: Disk, source: Path | None, say: Callable[[str], None]) -> Pace
         return Pace(disk, Clock(described(source.with_suffix(FACTS))), say)
     except BenchError:
         return None
-
-
-def lasting(seconds: float) -> str:
-    """Return a time in words."""
-    if seconds < 90:
-        return f"{seconds:.0f} s"
-    return f"{seconds / 60:.0f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"

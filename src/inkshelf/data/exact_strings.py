@@ -65,7 +65,12 @@ TABLE: dict[str, dict[str, Any]] = {
         "removable_menu": "\\EFI\\BOOT\\grubx64.efi",
     },
     "firmware": {
-        "shell": "7c04a583-9e3e-4f1c-ad65-e05268d0b4d1"  # the file of the firmware's own shell in its volume
+        "global": "8be4df61-93ca-11d2-aa0d-00e098032b8c",  # the vendor of the variables that the specification itself defines
+        "emulator": "qemu-system-x86_64",
+        "emulator_code": "/usr/share/OVMF/OVMF_CODE_4M.fd",
+        "emulator_variables": "/usr/share/OVMF/OVMF_VARS_4M.fd",
+        "emulator_packages": "qemu-system-x86, ovmf",
+        "shell": "7c04a583-9e3e-4f1c-ad65-e05268d0b4d1",  # the file of the firmware's own shell in its volume
     },
     "nt": {
         "hibernation_file": "hiberfil.sys",

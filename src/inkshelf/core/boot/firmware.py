@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.boot.routes import Result, Route
-from inkshelf.core.boot.uefi import passed_over, recovered, routes
-from inkshelf.core.machine.state import BootEntry, Machine
+from inkshelf.core.boot.uefi import numbers_in_order, passed_over, recovered, routes
+from inkshelf.core.machine.state import BootEntry, Firmware, Machine
 from inkshelf.core.value import Value
 
 Ends = Literal["loader", "menu", "system", "firmware menu", "shell", "nothing"]
@@ -52,7 +52,7 @@ def _uefi(machine: Machine) -> Start:
     """Entries in order, then what the firmware finds by itself; the first program that does not come back ends it."""
     tried: list[Attempt] = []
     ways = {route.entry.variable: route for route in routes(machine)}
-    for entry in _in_order(machine):
+    for entry in _in_order(machine.firmware, ways):
         route = ways.get(entry.variable)
         if route is None or (passed_over(entry) and entry.number != machine.firmware.next):
             tried.append(_attempt(machine, entry, None, "skipped", passed_over(entry)))
@@ -70,13 +70,12 @@ def _uefi(machine: Machine) -> Start:
     return Start(tuple(tried), None, "nothing" if machine.firmware.secure_boot == "on" else "shell")
 
 
-def _in_order(machine: Machine) -> list[BootEntry]:
+def _in_order(firmware: Firmware, ways: dict[str, Route]) -> list[BootEntry]:
     """Everything that stands in the order, tried or not, and what the firmware adds by itself behind it."""
-    firmware = machine.firmware
-    numbers = ([firmware.next] if firmware.next is not None else []) + [one for one in firmware.order if one != firmware.next]
-    listed = [entry for number in dict.fromkeys(numbers) if (entry := firmware.entry(number)) is not None]
+    numbers = dict.fromkeys(numbers_in_order(firmware))
+    listed = [entry for number in numbers if (entry := firmware.entry(number)) is not None]
     known = {one.variable for one in listed}
-    return [*listed, *(route.entry for route in routes(machine) if route.entry.variable not in known)]
+    return [*listed, *(route.entry for variable, route in ways.items() if variable not in known)]
 
 
 def _take(machine: Machine, tried: list[Attempt], route: Route) -> Start | None:

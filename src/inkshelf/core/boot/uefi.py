@@ -24,12 +24,17 @@ def routes(machine: Machine) -> tuple[Route, ...]:
     return tuple(_route(machine, entry) for entry in attempts(machine))
 
 
+def numbers_in_order(firmware: Firmware) -> tuple[int, ...]:
+    """Return the numbers of the entries as they come up: the one named for once, then the order."""
+    once = (firmware.next,) if firmware.next is not None else ()
+    return (*once, *(one for one in firmware.order if one != firmware.next))
+
+
 def attempts(machine: Machine) -> Iterator[BootEntry]:
     """Yield the entries in the order in which they are tried: next once, the order, then an automatic one per disk."""
     firmware = machine.firmware
-    numbers = ([firmware.next] if firmware.next is not None else []) + [one for one in firmware.order if one != firmware.next]
     seen = set()
-    for number in numbers:
+    for number in numbers_in_order(firmware):
         entry = firmware.entry(number)
         if entry and (number == firmware.next or not passed_over(entry)):  # what is named for once is tried whatever it is
             if entry.automatic:

@@ -20,6 +20,12 @@ class Passes(Value, frozen=True):
         return (self.write + self.check) / 60
 
 
+def span(seconds: float) -> str:
+    """Return a time in minutes and seconds."""
+    whole = max(1, round(seconds))
+    return f"{whole // 60} min {whole % 60:02} s" if whole >= 60 else f"{whole} s"
+
+
 def rate(disk: Disk) -> float:
     """Return bytes a second that are written in large pieces: what was measured, or an ordinary stick's, and never more than its port."""
     rates = table("defaults")["rates"]

@@ -175,6 +175,10 @@ class InkPage(QWidget):
         if not report.verified:
             self.checks.addWidget(label(IF_NOT_AS_PREDICTED, theme.sans(14), wrap=True))
             self.checks.addSpacing(6)
+        self._checks_of(report)
+
+    def _checks_of(self, report: Report) -> None:
+        """Every comparison on a card, what differs first."""
         frame = QFrame()
         frame.setObjectName("card")
         grid = QGridLayout(frame)

@@ -6,7 +6,7 @@ import shlex
 
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.media.material import Image
-from inkshelf.core.media.times import Passes, passes
+from inkshelf.core.media.times import Passes, passes, span
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.starting import MOUNT, UNMOUNT
@@ -51,12 +51,7 @@ def _about(image: Image) -> tuple[tuple[str, str], ...]:
 
 def _timed(taken: Passes) -> tuple[str, str]:
     how = "at its measured speed" if taken.measured else "at an ordinary stick's speed: the first 256 MiB tell its own"
-    return "time", f"{_span(taken.write)} to write and flush, {_span(taken.check)} to check, {how}"
-
-
-def _span(seconds: float) -> str:
-    whole = max(1, round(seconds))
-    return f"{whole // 60} min {whole % 60:02} s" if whole >= 60 else f"{whole} s"
+    return "time", f"{span(taken.write)} to write and flush, {span(taken.check)} to check, {how}"
 
 
 def _stick(scene: Scene, letter: str) -> Disk:
