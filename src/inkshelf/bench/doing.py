@@ -29,14 +29,18 @@ from inkshelf.core.steps.kinds import (
     Delete,
     Eject,
     Enclose,
+    EnterSystem,
     FillContainer,
     FillGroup,
+    ForgetNext,
     Format,
     GetImage,
     Grow,
     Install,
     KeepFile,
     Label,
+    LeaveSystem,
+    LetMissing,
     MakeDiskFile,
     MakeLogical,
     MakeMenu,
@@ -47,6 +51,7 @@ from inkshelf.core.steps.kinds import (
     Prepare,
     Prove,
     PutImage,
+    PutKernel,
     PutLoader,
     Regenerate,
     RemoveEntry,
@@ -57,9 +62,11 @@ from inkshelf.core.steps.kinds import (
     SetMode,
     SetOrder,
     SetSecureBoot,
+    SetSetting,
     Shrink,
     Stage,
     Step,
+    SwitchEntry,
     TakeOff,
     TellApart,
     TryStart,
@@ -78,9 +85,12 @@ def do(step: Any, hands: Hands, before: Machine, after: Machine) -> None:
 
 @do.register(Confirm)
 @do.register(Eject)
+@do.register(EnterSystem)
 @do.register(FillContainer)
 @do.register(GetImage)
+@do.register(LeaveSystem)
 @do.register(Prove)
+@do.register(SetSetting)
 @do.register(TellApart)
 @do.register(TryStart)
 @do.register(TypeIn)
@@ -299,6 +309,20 @@ def _mount(step: Mount, hands: Hands, before: Machine, after: Machine) -> None:
 
 
 @do.register
+def _put_kernel(step: PutKernel, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    if grouping.takes_files(volume):
+        hands.hand(volume, fd, grouping.rooted(volume, installers.put_kernel))
+
+
+@do.register
+def _let_missing(step: LetMissing, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.call)
+    if grouping.takes_files(volume):
+        hands.hand(volume, fd, grouping.rooted(volume, lambda path: installers.may_be_missing(path, step.folder)))
+
+
+@do.register
 def _start_code(step: WriteStartCode, hands: Hands, before: Machine, after: Machine) -> None:
     hands.written.put(hands.fds[step.disk], stand_ins.start_code(f"the {step.family} family"), 0)
 
@@ -340,11 +364,11 @@ def _boot_data(step: NameInBootData, hands: Hands, before: Machine, after: Machi
 
 
 @do.register(AddEntry)
+@do.register(ForgetNext)
 @do.register(RemoveEntry)
 @do.register(SetMode)
 @do.register(SetOrder)
 @do.register(SetSecureBoot)
-def _firmware(
-    step: AddEntry | RemoveEntry | SetMode | SetOrder | SetSecureBoot, hands: Hands, before: Machine, after: Machine
-) -> None:
+@do.register(SwitchEntry)
+def _firmware(step: Step, hands: Hands, before: Machine, after: Machine) -> None:
     hands.store.write(after.firmware)

@@ -13,6 +13,8 @@ from inkshelf.core.sheet.telling.mounts import in_subvolumes, mount_lines
 from inkshelf.core.steps.kinds import Install, Regenerate
 from inkshelf.data import exact
 
+OPTIONS = 4  # fields of a line of a mount table up to its options
+
 
 def put_root(path: Path, step: Install) -> None:
     """Write the system's own files into the volume that ``path`` holds: ext4, or NTFS for the NT family."""
@@ -33,8 +35,9 @@ def put_boot(path: Path, step: Install) -> None:
 
 
 def _kernel(step: Install, folder: str) -> dict[str, bytes]:
-    made = stand_ins.loader("kernel", signed=step.kernel_signed, size=256 << 10)
-    return {f"{folder}/{exact('linux', 'kernel_prefix')}-6": made}
+    return {
+        f"{folder}/{exact('linux', 'kernel_prefix')}-6": stand_ins.loader("kernel", signed=step.kernel_signed, size=256 << 10)
+    }
 
 
 def put_startup(path: Path, step: Install) -> None:
@@ -56,6 +59,32 @@ def add_mount(path: Path, line: str) -> None:
     if line not in had.splitlines():
         lines = "".join(f"{one}\n" for one in (*had.splitlines(), line))
         ext.put(path, {table: lines.encode("utf-8", "surrogateescape")})
+
+
+def may_be_missing(path: Path, folder: str) -> None:
+    """Let the mount table of the system on the ext volume that ``path`` holds say that what it mounts in ``folder`` may be missing; twice is once."""
+    table, word = exact("linux", "mount_table"), exact("linux", "late_options")
+    with ImageFile(path) as source:
+        had = (ext.read(Slice(source, 0, source.size), table) or b"").decode("utf-8", "surrogateescape")
+    lines = []
+    for line in had.splitlines():
+        parts = line.split()
+        if (
+            len(parts) >= OPTIONS
+            and not line.lstrip().startswith("#")
+            and parts[1] == folder
+            and word not in parts[OPTIONS - 1]
+        ):
+            parts[OPTIONS - 1] += f",{word}"
+            line = " ".join(parts)  # noqa: PLW2901 - the line as it is written
+        lines.append(f"{line}\n")
+    ext.put(path, {table: "".join(lines).encode("utf-8", "surrogateescape")})
+
+
+def put_kernel(path: Path) -> None:
+    """Write a signed kernel into the boot folder of the system on the ext volume that ``path`` holds."""
+    made = stand_ins.loader("kernel", signed=True, size=256 << 10)
+    ext.put(path, {f"{exact('linux', 'boot_folder')}/{exact('linux', 'kernel_prefix')}-6": made})
 
 
 def put_menu(path: Path, step: Regenerate, title: str, volume: Volume, boot: frozenset[str]) -> None:

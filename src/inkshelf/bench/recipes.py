@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
+from typing import Literal
 
-from inkshelf.bench import demo
+from inkshelf.bench import demo, tools
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Conditions
+from inkshelf.core.mending.repairs import entry_to
 from inkshelf.core.plan.job import Job, Override, and_aim, left_by, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GB, GIB
 from inkshelf.core.value import Value, replace
+from inkshelf.data import exact
 
+LOST_LOADER = f"\\EFI\\linux\\{exact('paths', 'first_stage_x64')}"
 Said = tuple[str, dict[str, str]]
 """A kind of aim, and what is answered to its questions; the rest is as usual."""
 
@@ -47,12 +51,12 @@ def blank(path: Path, size: int) -> Path:
     return path
 
 
-def inked(path: Path, size: int, *aims: Said) -> Path:
-    """Make a disk that starts the legacy way, with what these aims put on it, by inking them; where it is not there yet."""
+def inked(path: Path, size: int, *aims: Said, mode: Literal["uefi", "legacy"] = "legacy") -> Path:
+    """Make a disk of a machine that starts in this mode, with what these aims put on it, by inking them; where it is not there yet."""
     if path.exists():
         return path
     bare, folder = blank(path.with_suffix(".bare"), size), path.with_suffix(".bench")
-    job = wanting(take_in([bare], mode="legacy", ram_bytes=8 * GIB, seed=path.stem), *aims)
+    job = wanting(take_in([bare], mode=mode, secure_boot="off", ram_bytes=8 * GIB, seed=path.stem), *aims)
     stops = [one for one in findings(read(job)) if one.severity == "stop" and not one.final]
     report = ink(replace(job, overrides=tuple(Override(one.key, "a recipe") for one in stops)), folder)
     if not report.verified:
@@ -109,6 +113,43 @@ def removal(folder: Path) -> Job:
         [image], (Label("Heron HD-200", "HH-31-0047", "sata", device="/dev/sda"),), "till 2", "Coppice Dairy", "legacy", 4
     )
     return wanting(job, ("remove", {"system": "S1", "room": "grow"}))
+
+
+def mending(folder: Path) -> Job:
+    """Four systems on three disks, one external, one of the legacy way, Secure Boot on: a folder was tidied away, and the desk goes straight into the NT family."""
+    images = [
+        _tidied(folder / "atlas-desk.img"),
+        inked(folder / "atlas-desk-old.img", 160 * GB, ("clean", {"systems": "linux-legacy", "table": "mbr"})),
+        inked(folder / "atlas-desk-road.img", 128 * GB, ("travelling", {"disk": "A", "system": "linux-light"}), mode="uefi"),
+    ]
+    labels = (
+        Label(demo.MODEL, "WN08-6604-B", device="/dev/nvme0n1"),
+        Label("Heron HD-160", "HH-29-1180", "sata", device="/dev/sda"),
+        Label("Dunlin S1", "0C-7023", "usb", removable=True, device="/dev/sdb"),
+    )
+    job = _job(images, labels, "atlas desk", "Fenmark Maps", "uefi", 16)
+    disk = job.found.disks[0]
+    paths = ((exact("paths", "nt_loader"), "NT loader"), (LOST_LOADER, "Linux desktop"))
+    entries = tuple(
+        replace(entry_to(job.found, disk, disk.volumes[0], path, title), number=number)
+        for number, (path, title) in enumerate(paths)
+    )
+    firmware = replace(job.found.firmware, entries=entries, order=(1, 0), entries_known=True)
+    job = with_found(job, replace(job.found, firmware=firmware))
+    legacy = Override("start.none.S3", "the old system is started the legacy way, twice a year, by switching the firmware over")
+    return wanting(replace(job, overrides=(legacy,)), ("mend", {"seen": "other", "system": "S2"}))
+
+
+def _tidied(image: Path) -> Path:
+    """A disk with two systems whose EFI system partition somebody has cleared of what they did not know."""
+    if not image.exists():
+        whole = inked(
+            image.with_name("atlas-whole.img"), 256 * GB, ("clean", {"systems": "nt-desktop,linux-desktop"}), mode="uefi"
+        )
+        start = take_in([whole]).found.disks[0].volumes[0].start
+        tools.run("mdeltree", "-i", f"{whole}@@{start}", "::" + LOST_LOADER.rsplit("\\", 1)[0].replace("\\", "/"))
+        whole.rename(image)
+    return image
 
 
 def bag_of_sticks(folder: Path) -> Job:

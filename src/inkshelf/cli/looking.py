@@ -100,7 +100,8 @@ def _rehearse(said: Namespace) -> int:
         outcomes = tuple(one for one in outcomes if one.mishap == every[0].key)
     if said.json:
         starts = [shapes.start(one.key, start(one.befall(machine))) for one in every]
-        print_json({"outcomes": [shapes.outcome(one) for one in outcomes], "firmware": starts})
+        known = {one.key: one.befall(machine) for one in every}
+        print_json({"outcomes": [shapes.outcome(one, known[one.mishap]) for one in outcomes], "firmware": starts})
         return 0
     for one in outcomes:
         print(f"{one.system:4} {one.mishap:18} {one.verdict:15} {' > '.join(one.path) if one.path else one.why}")

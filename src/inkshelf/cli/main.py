@@ -20,6 +20,7 @@ MODULES = {
     "media": ("images",),
     "sticks": ("sticks",),
     "aiming": ("aims", "aim", "candidates", "choose", "lock", "editions"),
+    "mending": ("causes",),
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),

@@ -34,7 +34,8 @@ Signature = Annotated[str, Meta(pattern=rf"^(?:[0-9A-Fa-f]{{8}})?{_END}")]
 Identity = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9-]{{0,64}}{_END}")]
 """A file system's UUID, serial or LVM identifier."""
 _PART = r"\.?[A-Za-z0-9_+@-](?:[A-Za-z0-9 ._+@-]{0,98}[A-Za-z0-9_+@-])?"
-FilePath = Annotated[str, Meta(pattern=rf"^(?:/{_PART}){{1,12}}{_END}")]
+_FILE = rf"^(?:/{_PART}){{1,12}}{_END}"
+FilePath = Annotated[str, Meta(pattern=_FILE)]
 """A file's place in a volume, from its root, in characters that every file system, utility and shell takes as they are."""
 LoaderPath = Annotated[str, Meta(pattern=rf"^(?:\\[A-Za-z0-9_][A-Za-z0-9 ._-]{{0,98}}){{1,8}}{_END}")]
 """A folder or file of a start-up volume, as firmware writes it."""
@@ -53,6 +54,11 @@ def _unfit() -> re.Pattern[str]:
 
 def _plain(text: str) -> bool:
     return text.isascii() and text.isprintable()
+
+
+def is_folder(text: str) -> bool:
+    """Tell whether a step may name a place so: as ``FilePath`` has it."""
+    return re.match(_FILE, text) is not None
 
 
 def shown(text: str) -> str:

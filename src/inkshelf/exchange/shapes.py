@@ -185,8 +185,8 @@ def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
     }
 
 
-def outcome(one: Outcome) -> dict[str, Any]:
-    """Return an outcome's shape."""
+def outcome(one: Outcome, after: Machine | None = None) -> dict[str, Any]:
+    """Return an outcome's shape; ``after``: the machine that it speaks of, for the smallest repair where the system does not start."""
     return {
         "system": one.system,
         "mishap": one.mishap,
@@ -196,7 +196,20 @@ def outcome(one: Outcome) -> dict[str, Any]:
         "verdict": one.verdict,
         "path": list(one.path),
         "why": one.why,
+        **({"repair": _repair(one, after)} if after is not None else {}),
     }
+
+
+def _repair(one: Outcome, after: Machine) -> dict[str, Any] | None:
+    """What would mend it then: a cause, and the steps of its repair."""
+    from inkshelf.core.mending.narrowing import smallest
+
+    found = smallest(after, one.system) if after.system(one.system) else None
+    return (
+        {"cause": found.cause.key, "title": found.cause.title, "steps": [step.kind for step in found.case.steps]}
+        if found
+        else None
+    )
 
 
 def start(mishap: str, one: Start) -> dict[str, Any]:

@@ -54,6 +54,9 @@ DEMOS = (
     Demo("no-stick", "No stick", "the installer starts from the disk itself and is given back", "no_stick"),
     Demo("travelling", "On the road", "a system that travels on an external disk", "travelling"),
     Demo("removal", "Take one away", "a crowded MBR disk: the old system goes, the other takes its room", "removal"),
+    Demo(
+        "mending", "Straight into one system", "four systems on three disks, and one that no longer starts", "mending", "start"
+    ),
     Demo("sticks", "A bag of sticks", "six images on one stick, a set of installers on another", "bag_of_sticks", "media"),
 )
 

@@ -23,6 +23,7 @@ KINDS = {
     "remove": "removing.Remove",
     "give-back": "giving_back.GiveBack",
     "table": "tabling.ChangeTable",
+    "mend": "mending.Mend",
     "stick": "stick.Stick",
     "many": "many.ManyImages",
     "keep": "keeping.Keep",

@@ -29,7 +29,8 @@ class Question(Value, frozen=True):
 
     ``kind`` says what an answer is: one of ``answers``; a size (or "comfortable"); a disk's letter; call numbers; profiles of systems; a number;
     image files, or what is told of them; names among ``answers``.
-    ``field``: the field of the aim that holds the answer, ``key`` where it has the same name.
+    ``field``: the field of the aim that holds the answer, ``key`` where it has the same name. ``stays``: it is asked although its answer is
+    the usual one.
     """
 
     key: str
@@ -39,6 +40,7 @@ class Question(Value, frozen=True):
     why: str
     kind: AnswerKind = "choice"
     field: str = ""
+    stays: bool = False
 
     @property
     def of(self) -> str:

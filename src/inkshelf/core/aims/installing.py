@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.aims.volumes import New
-from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.boot.own_files import linux_files, nt_files
+from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile
 from inkshelf.core.machine.roles import is_esp, root_uuid
@@ -13,14 +14,6 @@ from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
 from inkshelf.core.steps.kinds import AddEntry, Create, Install, Prepare, Regenerate, Retype, SetOrder, Step
 from inkshelf.core.value import Value
 from inkshelf.data import exact
-
-LOADER_BYTES = {
-    "first-stage": 960 << 10,
-    "menu": 2560 << 10,
-    "menu-config": 4 << 10,
-    "nt-loader": 64 << 10,
-    "nt-boot-data": 8 << 10,
-}
 
 
 class Startup(Value, frozen=True):
@@ -79,32 +72,14 @@ def install(kind: Profile, disk: Disk, new: New, startup: Startup | None, mark: 
 def _linux_files(kind: Profile, new: New, mark: str, *, fallback: bool) -> tuple[BootFile, ...]:
     """Its menu lists itself only: looking for other systems is off in current menus."""
     targets = tuple(new.uuids[one] for one in (f"boot{mark}", f"root{mark}") if one in new.uuids)
-    folders = [f"\\EFI\\{kind.folder}"] + (["\\EFI\\BOOT"] if fallback else [])
-    files = []
-    for folder in folders:
-        first = exact("paths", "fallback_x64") if folder == "\\EFI\\BOOT" else f"{folder}\\{exact('paths', 'first_stage_x64')}"
-        files += [
-            _file(first, "first-stage", kind.signed),
-            _file(f"{folder}\\{exact('paths', 'menu_x64')}", "menu", kind.signed),
-            _file(f"{folder}\\{exact('paths', 'menu_config')}", "menu-config", None, targets),
-        ]
-    return tuple(files)
+    return linux_files(kind.folder, targets, signed=kind.signed, fallback=fallback)
 
 
 def _nt_files(new: New, startup: Startup, mark: str) -> tuple[BootFile, ...]:
-    """Its loader, the copy where firmware looks without an entry, and boot data: that of a system which is there stays in it."""
+    """Boot data of a system that is there stays in it."""
     root = new.made(f"root{mark}")
     there = startup.shared.boot_file(exact("paths", "nt_boot_data")) if startup.shared else None
-    targets = tuple(dict.fromkeys((*(there.targets if there else ()), root.guid)))
-    return (
-        _file(exact("paths", "fallback_x64"), "nt-loader", signed=True),
-        _file(exact("paths", "nt_boot_data"), "nt-boot-data", None, targets),
-        _file(exact("paths", "nt_loader"), "nt-loader", signed=True),
-    )
-
-
-def _file(path: str, kind: FileKind, signed: bool | None, targets: tuple[str, ...] = ()) -> BootFile:  # noqa: FBT001
-    return BootFile(path, kind, LOADER_BYTES[kind], signed, targets)
+    return nt_files(tuple(dict.fromkeys((*(there.targets if there else ()), root.guid))))
 
 
 def _mounts(new: New, startup: Startup | None, mark: str) -> tuple[tuple[str, str], ...]:

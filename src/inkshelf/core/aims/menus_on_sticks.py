@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from inkshelf.core.aims.installing import LOADER_BYTES
+from inkshelf.core.boot.own_files import LOADER_BYTES
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.media.material import Image, starts_from_file, stem_of
 from inkshelf.core.steps.kinds import MakeMenu

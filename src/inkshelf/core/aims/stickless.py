@@ -4,7 +4,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question, lock_key
 from inkshelf.core.aims.building import Site, built
-from inkshelf.core.aims.installing import LOADER_BYTES, startup_on
+from inkshelf.core.aims.installing import startup_on
 from inkshelf.core.aims.owning import the_disk
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, proved, resumed, suspended, woken
 from inkshelf.core.aims.schools import Schools
@@ -21,6 +21,7 @@ from inkshelf.core.aims.systems import (
     system_question,
 )
 from inkshelf.core.aims.volumes import New, make
+from inkshelf.core.boot.own_files import LOADER_BYTES
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit import growing

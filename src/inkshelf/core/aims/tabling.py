@@ -4,14 +4,15 @@ import re
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
-from inkshelf.core.aims.installing import LOADER_BYTES, entered
 from inkshelf.core.aims.installing import Startup as Place
+from inkshelf.core.aims.installing import entered
 from inkshelf.core.aims.owning import the_disk
 from inkshelf.core.aims.safety import assured, of_nt, proved, resumed, suspended, woken
 from inkshelf.core.aims.shares import esp_bytes
 from inkshelf.core.aims.systems import built_in, disk_question
 from inkshelf.core.aims.volumes import make
-from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.boot.own_files import linux_files, nt_files
+from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
@@ -25,7 +26,6 @@ from inkshelf.core.steps.kinds import Confirm, ConvertTable, Prove, PutLoader, S
 from inkshelf.core.steps.tables import PRIMARIES
 from inkshelf.core.texts import Letter
 from inkshelf.core.value import replace
-from inkshelf.data import exact
 
 TO_ANSWERS = (
     Answer(
@@ -198,19 +198,5 @@ def _as_it_is(volume: Volume, disk: Disk) -> Profile:
 def _loaders(volume: Volume, named: str) -> tuple[BootFile, ...]:
     """What the family's own tool puts there; ``named``: the folder of a Linux-family system."""
     if of_nt(volume):
-        names: tuple[tuple[str, FileKind, tuple[str, ...]], ...] = (
-            ("fallback_x64", "nt-loader", ()),
-            ("nt_boot_data", "nt-boot-data", (volume.guid,)),
-            ("nt_loader", "nt-loader", ()),
-        )
-        return tuple(
-            BootFile(exact("paths", key), kind, LOADER_BYTES[kind], None if targets else True, targets)
-            for key, kind, targets in names
-        )
-    folder = f"\\EFI\\{named}"
-    uuid = root_uuid(volume)
-    return (
-        BootFile(f"{folder}\\{exact('paths', 'first_stage_x64')}", "first-stage", LOADER_BYTES["first-stage"], True),
-        BootFile(f"{folder}\\{exact('paths', 'menu_x64')}", "menu", LOADER_BYTES["menu"], True),
-        BootFile(f"{folder}\\{exact('paths', 'menu_config')}", "menu-config", LOADER_BYTES["menu-config"], None, (uuid,)),
-    )
+        return nt_files((volume.guid,))
+    return linux_files(named, (root_uuid(volume),), signed=True)

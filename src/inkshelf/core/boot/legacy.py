@@ -13,6 +13,12 @@ FIRST = "a BIOS starts it by the code in sector 0; that code is there, and was n
 UNREAD = "a BIOS starts it by the code in sector 0, which was not read"
 
 
+def only(disk: Disk, volume: Volume) -> bool:
+    """Tell whether a system can start the legacy way only: its disk has an MBR with code in it, and no volume that UEFI could start from."""
+    fat = any(one.type_id.lower() == "0xef" or one.boot_files for one in disk.volumes)
+    return volume.number > 0 and disk.table.kind == "mbr" and bool(disk.table.boot_code) and not fat
+
+
 def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, str]:
     """Return whether a system starts, whether only when a person chooses its disk, and why or why not."""
     system = volume.holds

@@ -63,6 +63,10 @@ def outcome(machine: Machine, call: str, mishap: Mishap) -> Outcome:
             call, mishap.key, starts, by_hand, ("firmware", f"sector 0 of disk {place[0].id}", call) if starts else (), why
         )
     judged = _judge(call, mishap.key, routes(after))
+    if not judged.starts and legacy.only(*place):
+        return replace(
+            judged, sure=True, why=f"it starts the legacy way, from disk {place[0].id}, and the firmware starts through UEFI"
+        )
     if not judged.starts and entries_missing(after):
         return replace(judged, sure=False, why="the firmware's entries were not captured, nor the files that they lead to")
     return judged

@@ -52,9 +52,9 @@ def recovered(machine: Machine) -> Iterator[Route]:
     free = max((entry.number for entry in machine.firmware.entries), default=-1) + 1
     for disk in sorted(machine.disks, key=lambda one: not one.removable):
         for volume in sorted(disk.volumes, key=lambda one: one.number):
-            if _readable(volume) and _program(volume, path):
+            if readable(volume) and _program(volume, path):
                 entry = BootEntry(free, f"recovery on {disk.id}", disk.id, automatic=True)
-                yield Route(entry, _load(machine, disk, volume, path))
+                yield Route(entry, comes_to(machine, disk, volume, path))
 
 
 def passed_over(entry: BootEntry) -> str:
@@ -74,13 +74,19 @@ def _route(machine: Machine, entry: BootEntry) -> Route:
     found = _fallback(machine, entry) if entry.automatic else _target(machine, entry)
     if isinstance(found, Reached):
         return Route(entry, replace(found, stations=(stop,)))
-    reached = _as_said(machine, entry, _load(machine, *found))
+    reached = _as_said(machine, entry, comes_to(machine, *found))
     return Route(entry, replace(reached, stations=(stop, *reached.stations)))
 
 
 def _no(why: str, result: Result = "not found", *, unclear: bool = False) -> Reached:
     """The firmware finds nothing, and goes on."""
     return Reached((), broken=why, result=result, unclear=unclear)
+
+
+def entry_leads_to(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | None:
+    """Return the file that an entry names, there or not, as disk, volume and path; ``None`` where its volume is not found or firmware cannot read it."""
+    found = _fallback(machine, entry) if entry.automatic else _target(machine, entry)
+    return None if isinstance(found, Reached) else found
 
 
 def _target(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
@@ -120,7 +126,7 @@ def _on_partition(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str
             return _no(f"its partition number is {volume.number} now, the entry says {entry.partition_number}")
         if by_mark and volume.number > 4:
             return _no("this firmware numbers logical volumes in another way than the entry does")
-        if not _readable(volume):
+        if not readable(volume):
             return _no(f"firmware cannot read {volume.call}")
         return disk, volume, entry.path or exact("paths", "fallback_x64")
     return _no("the partition that it names is not there")
@@ -131,9 +137,9 @@ def _anywhere(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | 
     for disk in sorted(machine.disks, key=lambda one: not one.removable):
         for volume in sorted(disk.volumes, key=lambda one: one.number):
             path = as_read(entry.path, volume)
-            if path and _readable(volume) and _program(volume, path):
+            if path and readable(volume) and _program(volume, path):
                 return disk, volume, entry.path
-    unread = any(_readable(one) and _unread(disk, one) for disk, one in machine.volumes())
+    unread = any(readable(one) and is_unread(disk, one) for disk, one in machine.volumes())
     return _no(f"no volume that was read has {entry.path}" if unread else f"no volume has {entry.path}", unclear=unread)
 
 
@@ -168,27 +174,27 @@ def _fallback(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | 
     if disk is None:
         return _no(f"disk {entry.disk} is not there")
     path = exact("paths", "fallback_x64")
-    readable = [one for one in sorted(disk.volumes, key=lambda one: one.number) if _readable(one)]
-    for volume in readable:
+    seen = [one for one in sorted(disk.volumes, key=lambda one: one.number) if readable(one)]
+    for volume in seen:
         if _program(volume, path):
             return disk, volume, path
-    if any(_unread(disk, one) for one in readable):
+    if any(is_unread(disk, one) for one in seen):
         return _no(f"whether disk {disk.id} has a fallback file was not read", unclear=True)
     return _no(f"disk {disk.id} has no fallback file")
 
 
 def entries_missing(machine: Machine) -> bool:
     """Tell whether the firmware may have entries, to files that nobody read, which nobody captured."""
-    return not machine.firmware.entries_known and any(_readable(one) and _unread(disk, one) for disk, one in machine.volumes())
+    return not machine.firmware.entries_known and any(readable(one) and is_unread(disk, one) for disk, one in machine.volumes())
 
 
-def _unread(disk: Disk, volume: Volume) -> bool:
-    """Captured text shows a volume, and none of its files."""
+def is_unread(disk: Disk, volume: Volume) -> bool:
+    """Tell whether captured text shows a volume, and none of its files."""
     return disk.table.boot_code is None and not volume.planned
 
 
-def _readable(volume: Volume) -> bool:
-    """Firmware reads FAT only, and FAT32 only with enough clusters."""
+def readable(volume: Volume) -> bool:
+    """Tell whether firmware reads a volume: FAT only, and FAT32 only with enough clusters."""
     system = volume.filesystem
     return (
         system is not None
@@ -197,7 +203,8 @@ def _readable(volume: Volume) -> bool:
     )
 
 
-def _load(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
+def comes_to(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
+    """Return what a file comes to that firmware runs from a volume."""
     reached = _run(machine, disk, volume, path)
     return replace(reached, file=(disk.id, volume.call, path))
 
@@ -206,7 +213,7 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
     mended = as_read(path, volume)
     file = volume.boot_file(mended) if mended else None
     name = path.rsplit("\\", 1)[-1]
-    if file is None and _unread(disk, volume):
+    if file is None and is_unread(disk, volume):
         stop = Station("loader", name, "not read", volume.call)
         return Reached((stop,), broken=f"what {name} on {volume.call} starts was not read", unclear=True)
     if file is None:

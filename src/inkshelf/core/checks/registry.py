@@ -8,7 +8,7 @@ from typing import Literal
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import assume_loaders, infer_entries
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.plan.job import Job, Override, changed_aim, replan, with_found
+from inkshelf.core.plan.job import Job, Override, and_aim, changed_aim, replan, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.texts import one_line
 from inkshelf.core.value import Value, replace
@@ -58,7 +58,15 @@ class ByHand(Value, frozen=True):
     words: tuple[tuple[str, str], ...] = ()
 
 
-Remedy = Know | ChangeAim | AnswerFor | Show | ByHand
+class MendStart(Value, frozen=True):
+    """Remedy: one more aim, which mends the start of a system by the repair of one cause."""
+
+    system: str
+    cause: str
+    title: str
+
+
+Remedy = Know | ChangeAim | AnswerFor | Show | ByHand | MendStart
 
 
 class Finding(Value, frozen=True):
@@ -133,9 +141,18 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
         from inkshelf.core.plan.byhand import change  # late: the window is ready sooner
 
         return change(job, remedy.verb, remedy.call, **dict(remedy.words))
+    if isinstance(remedy, MendStart):
+        return mended(job, remedy.system, remedy.cause)
     if isinstance(remedy, AnswerFor) and reason.strip():
         return _answered(job, remedy.finding, reason)
     return job
+
+
+def mended(job: Job, system: str, cause: str) -> Job:
+    """Return the job with one more aim behind those it has: the start of a system is mended, by the repair of one cause."""
+    from inkshelf.core.aims.mending import Mend  # late: most machines start
+
+    return and_aim(job, Mend(system=system, cause=cause))
 
 
 def answer(job: Job, finding: Finding, reason: str) -> Job:

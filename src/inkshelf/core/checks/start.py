@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.boot.rehearse import Outcome
-from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Show, check
+from inkshelf.core.checks.registry import ChangeAim, Finding, Know, MendStart, Show, check
 from inkshelf.core.disk.filesystems import named_label
 from inkshelf.core.disk.kinds.fat import LEAST_CLUSTERS
 from inkshelf.core.disk.types import gpt_type
@@ -35,7 +35,7 @@ def does_not_start(reading: Reading) -> Iterator[Finding]:
                 f"{call} would not start",
                 f"{one.why}.",
                 (call,),
-                (Show("start", "Look at the start map"),),
+                (*_mending(reading, call), Show("start", "Look at the start map")),
             )
         elif one.by_hand:
             yield Finding(
@@ -44,8 +44,16 @@ def does_not_start(reading: Reading) -> Iterator[Finding]:
                 f"{call} starts by hand only",
                 f"{one.why}.",
                 (call,),
-                (Show("start", "Look at the start map"),),
+                (*(_mending(reading, call) if one.stuck else ()), Show("start", "Look at the start map")),
             )
+
+
+def _mending(reading: Reading, call: str) -> tuple[MendStart, ...]:
+    """The smallest repair, where one is known that the plan can do."""
+    from inkshelf.core.mending.narrowing import smallest  # late: most machines start
+
+    found = smallest(reading.plan.planned, call)
+    return (MendStart(call, found.cause.key, "Mend it"),) if found else ()
 
 
 @check

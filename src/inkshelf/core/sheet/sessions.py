@@ -26,14 +26,18 @@ from inkshelf.core.steps.kinds import (
     Delete,
     Eject,
     Enclose,
+    EnterSystem,
     FillContainer,
     FillGroup,
+    ForgetNext,
     Format,
     GetImage,
     Grow,
     Install,
     KeepFile,
     Label,
+    LeaveSystem,
+    LetMissing,
     MakeDiskFile,
     MakeLogical,
     MakeMenu,
@@ -44,6 +48,7 @@ from inkshelf.core.steps.kinds import (
     Prepare,
     Prove,
     PutImage,
+    PutKernel,
     PutLoader,
     Regenerate,
     RemoveEntry,
@@ -54,9 +59,11 @@ from inkshelf.core.steps.kinds import (
     SetMode,
     SetOrder,
     SetSecureBoot,
+    SetSetting,
     Shrink,
     Stage,
     Step,
+    SwitchEntry,
     TakeOff,
     TellApart,
     TryStart,
@@ -69,9 +76,18 @@ from inkshelf.core.value import Value
 from inkshelf.data import table
 
 LIVE, FIRMWARE, OFF = "the live stick", "the firmware's settings", ""
+RECOVERY = "the NT family's recovery, from its installer's stick"
 AS_FOUND = "the machine as it was found"
 LINUX = "a system of the Linux family"  # whichever runs, the live one too
-CONFIRMED = {"live_start": LIVE, "live_check": LIVE, "summary": LIVE, "firmware_values": FIRMWARE, "ports": FIRMWARE}
+CONFIRMED = {
+    "live_start": LIVE,
+    "live_check": LIVE,
+    "summary": LIVE,
+    "firmware_values": FIRMWARE,
+    "ports": FIRMWARE,
+    "disk_first": FIRMWARE,
+    "boot_files_anew": RECOVERY,
+}
 AGAIN = {"disk_out", "live_end", "from_staging"}  # the machine is started for it, wherever the work stands
 ANYWHERE: tuple[str, ...] = ()
 
@@ -92,13 +108,17 @@ def places(step: object, scene: Scene) -> tuple[str, ...]:
 @places.register(ConvertTable)
 @places.register(Delete)
 @places.register(Enclose)
+@places.register(EnterSystem)
 @places.register(FillContainer)
 @places.register(FillGroup)
 @places.register(Grow)
 @places.register(Install)
 @places.register(Label)
+@places.register(LeaveSystem)
+@places.register(LetMissing)
 @places.register(MakeLogical)
 @places.register(Move)
+@places.register(PutKernel)
 @places.register(Renew)
 @places.register(TypeIn)
 def _live(step: Step, scene: Scene) -> tuple[str, ...]:
@@ -132,9 +152,11 @@ def _write_file(step: WriteFile, scene: Scene) -> tuple[str, ...]:
     return ANYWHERE if place and place[0].stick else (LIVE,)
 
 
+@places.register(ForgetNext)
 @places.register(RemoveEntry)
 @places.register(RemoveFiles)
 @places.register(Retype)
+@places.register(SwitchEntry)
 @places.register(WriteStartCode)
 def _linux(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE, LINUX)
@@ -156,6 +178,7 @@ def _add_entry(step: AddEntry, scene: Scene) -> tuple[str, ...]:
 
 @places.register(SetMode)
 @places.register(SetSecureBoot)
+@places.register(SetSetting)
 def _firmware(step: Step, scene: Scene) -> tuple[str, ...]:
     return (FIRMWARE,)
 
@@ -187,6 +210,8 @@ def _shrink(step: Shrink, scene: Scene) -> tuple[str, ...]:
 @places.register
 def _prepare(step: Prepare, scene: Scene) -> tuple[str, ...]:
     place = scene.at(step.call)
+    if step.what == "check_outside":
+        return (RECOVERY,) if place and place[1].filesystem and place[1].filesystem.kind == "ntfs" else (LIVE,)
     return (step.call,) if place and place[1].holds else (LIVE,)
 
 
@@ -200,10 +225,17 @@ def _confirm(step: Confirm, scene: Scene) -> tuple[str, ...]:
 
 @places.register(Mount)
 @places.register(Prove)
+def _inside(step: Mount | Prove, scene: Scene) -> tuple[str, ...]:
+    return (step.call,)
+
+
 @places.register(PutLoader)
 @places.register(Regenerate)
-def _inside(step: Mount | Prove | PutLoader | Regenerate, scene: Scene) -> tuple[str, ...]:
-    return (step.call,)
+def _by_its_tools(step: PutLoader | Regenerate, scene: Scene) -> tuple[str, ...]:
+    """A system that does not start is opened by a live one; the NT family has its own recovery for that."""
+    place = scene.at(step.call)
+    nt = place is not None and place[1].holds is not None and place[1].holds.family == "nt"
+    return (step.call,) if not step.live else (RECOVERY,) if nt else (LIVE,)
 
 
 @places.register

@@ -27,6 +27,13 @@ from inkshelf.core.steps.media import TakeOff as TakeOff
 from inkshelf.core.steps.media import TellApart as TellApart
 from inkshelf.core.steps.media import TryStart as TryStart
 from inkshelf.core.steps.media import WriteImage as WriteImage
+from inkshelf.core.steps.mending import EnterSystem as EnterSystem
+from inkshelf.core.steps.mending import ForgetNext as ForgetNext
+from inkshelf.core.steps.mending import LeaveSystem as LeaveSystem
+from inkshelf.core.steps.mending import LetMissing as LetMissing
+from inkshelf.core.steps.mending import PutKernel as PutKernel
+from inkshelf.core.steps.mending import SetSetting as SetSetting
+from inkshelf.core.steps.mending import SwitchEntry as SwitchEntry
 from inkshelf.core.steps.partitions import Create as Create
 from inkshelf.core.steps.partitions import Delete as Delete
 from inkshelf.core.steps.partitions import Retype as Retype

@@ -128,7 +128,7 @@ class Install(StepBase, frozen=True, tag="install"):
 class Regenerate(StepBase, frozen=True, tag="regenerate"):
     """The installed system on ``call`` makes its menu anew: ``files`` on ``esp`` now lead to the other systems too.
 
-    ``esp`` is empty the legacy way, where the menu lies on the system's own volume.
+    ``esp`` is empty the legacy way, where the menu lies on the system's own volume. ``live``: a live system calls its tools.
     """
 
     actor: ClassVar[Actor] = "person"
@@ -137,6 +137,7 @@ class Regenerate(StepBase, frozen=True, tag="regenerate"):
     call: Call
     esp: CallOrNone
     files: tuple[BootFile, ...]
+    live: bool = False
 
     def inside(self) -> tuple[str, ...]:
         """Only the volume that the menu lies on is written."""

@@ -105,7 +105,8 @@ class Retype(StepBase, frozen=True, tag="retype"):
         """Return the volume with its new type; its role and call number stay. One volume of a disk is active at most."""
         disk, volume = volume_of(machine, self.call)
         marked = volume.active if self.active is None else self.active
-        if (self.type_id, self.attributes, marked) == (volume.type_id, volume.attributes, volume.active):
+        alone = not self.active or not any(one.active for one in disk.volumes if one.call != self.call)
+        if alone and (self.type_id, self.attributes, marked) == (volume.type_id, volume.attributes, volume.active):
             raise StepError(f"{self.call} has that type and those marks already.", "There is nothing to change.")
         if self.active and (disk.table.kind != "mbr" or volume.logical):
             raise StepError(f"{self.call} cannot be active.", "Only a primary volume of an MBR can.")

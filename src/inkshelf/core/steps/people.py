@@ -34,9 +34,21 @@ Subject = Literal[
     "host_fit",
     "file_stays",
     "material_newest",
+    "disk_seated",
+    "recovery_stick",
+    "disk_first",
+    "plain_graphics",
+    "boot_files_anew",
 ]
 Preparation = Literal[
-    "fast_startup_off", "check_volume", "suspend_encryption", "resume_encryption", "finder_on", "swap_file", "swap_compressed"
+    "fast_startup_off",
+    "check_volume",
+    "check_outside",
+    "suspend_encryption",
+    "resume_encryption",
+    "finder_on",
+    "swap_file",
+    "swap_compressed",
 ]
 
 
@@ -85,7 +97,7 @@ class Prepare(StepBase, frozen=True, tag="prepare"):
             if volume.filesystem is None:
                 return volume
             asleep = volume.filesystem.hibernated and self.what != "fast_startup_off"
-            dirty = volume.filesystem.dirty and self.what != "check_volume"
+            dirty = volume.filesystem.dirty and self.what not in {"check_volume", "check_outside"}
             return replace(volume, filesystem=replace(volume.filesystem, hibernated=asleep, dirty=dirty))
 
         return machine.with_volume(self.call, change)
@@ -98,7 +110,7 @@ class Prove(StepBase, frozen=True, tag="prove"):
     writes: ClassVar[Writes] = "none"
 
     call: Call
-    when: Literal["after shrinking", "new", "every old one", "before removing"]
+    when: Literal["after shrinking", "new", "every old one", "before removing", "mended"]
 
     def apply(self, machine: Machine) -> Machine:
         """Looking changes nothing; the system must be there."""

@@ -13,7 +13,7 @@ from inkshelf.core.value import replace
 
 
 class PutLoader(StepBase, frozen=True, tag="put-loader"):
-    """The start-up files of the system on ``call`` are written to an EFI system partition."""
+    """The start-up files of the system on ``call`` are written to an EFI system partition. ``live``: a live system, or its recovery, does it."""
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "inside"
@@ -21,6 +21,7 @@ class PutLoader(StepBase, frozen=True, tag="put-loader"):
     call: Call
     esp: Call
     files: tuple[BootFile, ...]
+    live: bool = False
 
     def inside(self) -> tuple[str, ...]:
         """Only the start-up volume is written."""

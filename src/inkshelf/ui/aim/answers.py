@@ -19,7 +19,8 @@ from inkshelf.ui.parts import Choice, button, clear, label
 Say = Callable[[str, str], None]
 """Told the key of a question and the answer."""
 SIDE_BY_SIDE, WIDE = 3, 30  # more answers than that come in a list, and longer ones, so that their reasons keep their room
-LIST_WIDTH = 240  # pixels
+LIST_WIDTH, LIST_WIDE = 240, 330  # pixels
+LONG = 40  # characters
 
 
 class Questions(QWidget):
@@ -62,7 +63,7 @@ class Questions(QWidget):
         grid.setVerticalSpacing(7)
         grid.setColumnStretch(2, 1)
         self._grid_box.addLayout(grid)
-        hidden = [] if self._all else [one for one in asked if _as_usual(aim, one) and one.kind != "number"]
+        hidden = [] if self._all else [one for one in asked if _as_usual(aim, one) and one.kind != "number" and not one.stays]
         hidden = hidden if len(hidden) > 1 else []
         for place, question in enumerate(one for one in asked if one not in hidden):
             self._row(grid, place, question, aim, found)
@@ -79,7 +80,7 @@ class Questions(QWidget):
         self.fold.setText(f"{len(hidden)} more answers are as usual here" if hidden else "show only what is not as usual")
         self.fold.setToolTip(names)
         self.fold.setAccessibleDescription(names)
-        self.fold.setVisible(bool(hidden) or (self._all and any(_as_usual(self._aim, one) for one in asked)))
+        self.fold.setVisible(bool(hidden) or (self._all and any(_as_usual(self._aim, one) and not one.stays for one in asked)))
 
     def _unfold(self) -> None:
         self._all = not self._all
@@ -140,7 +141,7 @@ class Questions(QWidget):
         box = QComboBox()
         box.setFont(theme.sans(13))
         box.setAccessibleName(question.title)
-        box.setMaximumWidth(LIST_WIDTH)
+        box.setMaximumWidth(LIST_WIDTH if all(len(one.title) <= LONG for one in question.answers) else LIST_WIDE)
         for one in question.answers:
             box.addItem(one.title, one.value)
         box.setCurrentIndex(box.findData(value))

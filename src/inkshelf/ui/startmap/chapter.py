@@ -19,6 +19,7 @@ from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import draw_call, label, scrolled
+from inkshelf.ui.startmap.mending import Mends
 from inkshelf.ui.startmap.mishaps import Mishaps
 from inkshelf.ui.startmap.watch import Watch
 
@@ -93,6 +94,8 @@ class StartChapter(Page):
         self.detail.setMinimumHeight(40)
         self.detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         ways.addWidget(self.detail)
+        self.mends = Mends(self.desk)
+        ways.addWidget(self.mends)
         self.watch = Watch(self.desk, self._bench, self._meant)
         ways.addWidget(self.watch)
         ways.addStretch(1)
@@ -126,6 +129,7 @@ class StartChapter(Page):
         self.table.refresh()
         self.table.setVisible(bool(self.now.outcomes))
         self._say()
+        self.mends.refresh(self.now.machine, chosen, at_end=self.step == last)
         self.watch.refresh()
 
     def choose(self, mishap: str) -> None:

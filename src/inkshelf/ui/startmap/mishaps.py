@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from inkshelf.core.boot.rehearse import Outcome
@@ -71,7 +71,9 @@ class Mishaps(QWidget):
                 painter.setBrush(ink.color("card"))
                 painter.drawRoundedRect(box.adjusted(3, 1, -3, -1), 4, 4)
             painter.setPen(ink.color("ink"))
-            painter.setFont(theme.sans(12, 600 if one.key == self.chapter.mishap else 400))
+            painter.setFont(
+                _heading(cell - 12, [two.title for two in now.mishaps], 600 if one.key == self.chapter.mishap else 400)
+            )
             painter.drawText(
                 box.adjusted(6, 8, -6, 0),
                 Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
@@ -93,6 +95,16 @@ class Mishaps(QWidget):
         painter.drawText(QPointF(wide + 12, y + 19), title)
         for place, one in enumerate(now.mishaps):
             _verdict(painter, QPointF(self.LEFT + (place + 0.5) * cell, y + 13), now.outcomes[call, one.key])
+
+
+def _heading(width: float, titles: list[str], weight: int) -> QFont:
+    """The largest font in which the longest word of any heading has room."""
+    words = [word for title in titles for word in title.split()]
+    sizes = (12, 11, 10, 9)
+    fits = (
+        size for size in sizes if max(QFontMetricsF(theme.sans(size, 600)).horizontalAdvance(word) for word in words) <= width
+    )
+    return theme.sans(next(fits, sizes[-1]), weight)
 
 
 def _verdict(painter: QPainter, at: QPointF, one: Outcome) -> None:

@@ -175,14 +175,20 @@ def _write_file(step: WriteFile, scene: Scene) -> Words:
 @told.register
 def _regenerate(step: Regenerate, scene: Scene) -> Words:
     """One function for a menu that gains an entry and one that loses some."""
+    ways = (
+        (("or, if it lacks that", exact("typed", "menu_other")),)
+        if step.live
+        else (
+            ("as root, in the system itself", exact("linux", "regenerate_menu")),
+            ("or, if it lacks that", exact("linux", "regenerate_menu_other")),
+        )
+    )
     return Words(
         "Entries",
         f"Make the menu of {step.call} anew: it lists what is there now",
-        (
-            ("as root, in the new system", exact("linux", "regenerate_menu")),
-            ("or, if it lacks that", exact("linux", "regenerate_menu_other")),
-        ),
+        ways,
         "It names every system it found, and no other; one that is missing is not in the menu either. That is what the next start shows.",
         back=f"take the finder's line out of {exact('linux', 'menu_defaults')} and make the menu anew",
+        commands=(exact("typed", "menu"),) if step.live else (),
         minutes=2,
     )

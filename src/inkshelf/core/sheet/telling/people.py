@@ -201,6 +201,50 @@ CONFIRM = {
         "Both systems show the right time after a restart.",
         minutes=2,
     ),
+    "recovery_stick": Words(
+        "Medium",
+        "A stick with the NT family's installer is at hand: its recovery opens a command line",
+        (("note", "its release: not older than the system that is mended"), ("keyboard", "the owner's layout is chosen first")),
+        "It starts on this machine, and offers to repair the computer beside installing.",
+        "Do not press what installs. Where the machine's own recovery opens, that does as well.",
+        minutes=6,
+    ),
+    "disk_seated": Words(
+        "Safety",
+        "The system's disk is seen: plugged in, its cables seated, listed by the firmware",
+        (("off, unplugged, static discharged", "before a case is opened"),),
+        "The firmware's settings list it with its size, model and serial.",
+        "A disk that comes and goes is copied before anything is written to it.",
+        minutes=8,
+    ),
+    "disk_first": Words(
+        "Firmware",
+        "The system's disk first in the firmware's list of disks",
+        (("note", "the order as it was"),),
+        "The list shows it first; the next start begins with it.",
+        "Letters and numbers of disks may change with it: what is written by UUID stays true.",
+        minutes=3,
+    ),
+    "plain_graphics": Words(
+        "Entries",
+        "Start once with plain graphics, put the driver right, start again",
+        (
+            ("Linux family, at the kernel's line", exact("linux", "plain_graphics")),
+            ("NT family", "its start in safe mode, from its own screen"),
+        ),
+        "A picture comes, larger and slower than usual. The driver is updated or taken off there.",
+        minutes=15,
+    ),
+    "boot_files_anew": Words(
+        "Entries",
+        "From the NT family's recovery: write its start-up files anew",
+        (
+            ("the legacy way, on its command line", exact("nt", "boot_files_legacy")),
+            ("C: is", "the letter that the recovery gives to its volume: look first"),
+        ),
+        "It says that the boot files were made.",
+        minutes=5,
+    ),
     "tidy": Words(
         "Tidy",
         "Tidy up",
@@ -232,6 +276,13 @@ def _prove(step: Prove, scene: Scene) -> Words:
     if step.when == "after shrinking":
         look = "It may check its disk once. Log in, open two files, shut down fully."
         return Words("Room", f"Start {name} ({step.call}) once and look", free, look, minutes=4)
+    if step.when == "mended":
+        seen = outcome(scene.before, step.call, STANDING[0])
+        look = "Shut down fully and start twice more: it comes up each time. Log in, open two files."
+        look += f" The rehearsal says: {seen.why}." if not seen.starts or seen.by_hand or not seen.sure else ""
+        return Words(
+            "Proof", f"Start {name} ({step.call}){_way(step.call, scene)}: it did not start before", free, look, minutes=6
+        )
     if step.when == "before removing":
         look = (
             "By itself, without the menu of the system that goes. Log in, shut down fully. If it does not come up, stop here."

@@ -8,7 +8,7 @@ from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.kinds import Prepare
-from inkshelf.data import exact
+from inkshelf.data import exact, table
 
 
 @told.register
@@ -16,8 +16,15 @@ def _prepare(step: Prepare, scene: Scene) -> Words:
     place = scene.at(step.call)
     volume = place[1] if place else None
     kind = KINDS.get(volume.filesystem.kind) if volume and volume.filesystem else None
-    if step.what == "check_volume" and kind is not None and kind.check_lines is not None:
+    if step.what in {"check_volume", "check_outside"} and kind is not None and kind.check_lines is not None:
         return _check_from_outside(step.call, kind.check_lines(scene.part(step.call)))
+    if (
+        step.what == "check_outside"
+        and volume
+        and volume.filesystem
+        and volume.filesystem.kind in table("exact_strings")["checkers"]
+    ):
+        return _check_from_outside(step.call, (exact("checkers", volume.filesystem.kind).format(part=scene.part(step.call)),))
     if step.what == "swap_file":
         return _swap_file(step.call, step.size, volume)
     return PREPARE[step.what](step.call, volume)
@@ -28,7 +35,7 @@ def _check_from_outside(call: str, lines: tuple[str, ...]) -> Words:
         "Room",
         f"Check {call} from a live system",
         (),
-        "It ends with the count of files and blocks. If it asks whether to repair something, stop and bring the back-up to mind first.",
+        "It ends with a count, or says that nothing is wrong. If it asks whether to repair something, stop and bring the back-up to mind first.",
         commands=lines,
         minutes=5,
     )
@@ -129,7 +136,7 @@ def _swap_compressed(call: str, _: Volume | None) -> Words:
 def _finder_on(call: str, volume: Volume | None) -> Words:
     return Words(
         "Entries",
-        f"In the new system on {call}: let its menu look for other systems",
+        f"In the system on {call}: let its menu look for other systems",
         (("in the file", exact("linux", "menu_defaults")), ("this line", exact("linux", "finder_on"))),
         "The finder itself must be installed; where it is not, install it from the system's own packages, network first.",
         back=f"take the line out of {exact('linux', 'menu_defaults')} again",
@@ -137,7 +144,19 @@ def _finder_on(call: str, volume: Volume | None) -> Words:
     )
 
 
+def _check_outside(call: str, volume: Volume | None) -> Words:
+    return Words(
+        "Room",
+        f"Let the NT family's recovery repair {call}",
+        (("on its command line; C: is its letter there, look first", exact("nt", "repair_volume")),),
+        "It counts through five stages and says that it has made corrections, or found nothing.",
+        "It repairs the table of files, not files: what was being written when the power went is lost.",
+        minutes=20,
+    )
+
+
 PREPARE = {
+    "check_outside": _check_outside,
     "check_volume": _check_volume,
     "fast_startup_off": _fast_startup_off,
     "suspend_encryption": _suspend,

@@ -84,11 +84,14 @@ def _put_loader(step: PutLoader, scene: Scene) -> Words:
     place = scene.at(step.call)
     holds = place[1].holds if place else None
     files = ", ".join(file.path for file in step.files)
+    values: tuple[tuple[str, str], ...]
     if holds is not None and holds.family == "nt":
         values = (
             ("from its recovery's command line", exact("nt", "boot_files_uefi")),
             ("S: is", f"a letter for {scene.who(step.esp)}; take it off again afterwards"),
         )
+    elif step.live:
+        values = (("mounted at /boot/efi", scene.who(step.esp)),)
     else:
         values = (
             ("as root, in the system", f"{exact('linux', 'install_loader_uefi')} --bootloader-id={_folder(step)}"),
@@ -101,8 +104,22 @@ def _put_loader(step: PutLoader, scene: Scene) -> Words:
         "It says that the boot files were made; the folder is on the volume.",
         "Nothing is erased: a file of the same name is written over.",
         back=f"remove {files} from {step.esp}",
+        commands=_from_outside(step, scene),
         minutes=5,
     )
+
+
+def _from_outside(step: PutLoader, scene: Scene) -> tuple[str, ...]:
+    """What a live system types, which has opened the system before."""
+    place = scene.at(step.call)
+    if not step.live or (place and place[1].holds and place[1].holds.family == "nt"):
+        return ()
+    at_fallback = [one for one in step.files if one.path.upper().startswith("\\EFI\\BOOT\\")]
+    lines = (
+        [exact("typed", "loader_uefi").format(folder=shlex.quote(_folder(step)))] if len(at_fallback) < len(step.files) else []
+    )
+    lines += [exact("typed", "loader_fallback")] if at_fallback else []
+    return (*lines, exact("typed", "menu"))
 
 
 @told.register

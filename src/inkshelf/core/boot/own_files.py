@@ -1,0 +1,44 @@
+"""The start-up files that a system's own tools put on an EFI system partition."""
+
+from __future__ import annotations
+
+from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.data import exact
+
+LOADER_BYTES = {
+    "first-stage": 960 << 10,
+    "menu": 2560 << 10,
+    "menu-config": 4 << 10,
+    "nt-loader": 64 << 10,
+    "nt-boot-data": 8 << 10,
+}
+
+
+def own_file(path: str, kind: FileKind, signed: bool | None, targets: tuple[str, ...] = ()) -> BootFile:  # noqa: FBT001
+    """Return a start-up file of the size that such files have."""
+    return BootFile(path, kind, LOADER_BYTES[kind], signed, targets)
+
+
+def nt_files(targets: tuple[str, ...]) -> tuple[BootFile, ...]:
+    """Return what the NT family's own tool puts there: loader, boot data that names ``targets`` (GUIDs), the copy where firmware looks without an entry."""
+    return (
+        own_file(exact("paths", "fallback_x64"), "nt-loader", signed=True),
+        own_file(exact("paths", "nt_boot_data"), "nt-boot-data", None, targets),
+        own_file(exact("paths", "nt_loader"), "nt-loader", signed=True),
+    )
+
+
+def linux_files(folder: str, targets: tuple[str, ...], *, signed: bool, fallback: bool = False) -> tuple[BootFile, ...]:
+    """Return what a Linux family's own tool puts into ``folder`` (its name below ``\\EFI``): first stage, menu, configuration.
+
+    ``targets``: what the menu leads to, by UUID. ``fallback``: all of it again where firmware looks without an entry.
+    """
+    files = []
+    for place in (f"\\EFI\\{folder}", *(("\\EFI\\BOOT",) if fallback else ())):
+        first = exact("paths", "fallback_x64") if place == "\\EFI\\BOOT" else f"{place}\\{exact('paths', 'first_stage_x64')}"
+        files += [
+            own_file(first, "first-stage", signed),
+            own_file(f"{place}\\{exact('paths', 'menu_x64')}", "menu", signed),
+            own_file(f"{place}\\{exact('paths', 'menu_config')}", "menu-config", None, targets),
+        ]
+    return tuple(files)

@@ -1,0 +1,247 @@
+"""Mending a start: every cause on a machine that is broken in that way is found, told apart, and mended by the plan."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from inkshelf.cli import run
+from inkshelf.core.aims.beside import Beside
+from inkshelf.core.aims.mending import Mend, field_of
+from inkshelf.core.boot.mishaps import STANDING
+from inkshelf.core.boot.rehearse import outcome, systems
+from inkshelf.core.checks import findings
+from inkshelf.core.machine.state import Conditions, Firmware, Machine, SystemRoot, Volume
+from inkshelf.core.mending.base import cause
+from inkshelf.core.mending.narrowing import contradiction, every_cause, fitting, next_looks
+from inkshelf.core.mending.sights import LOOK, LOOKS, SIGHTS
+from inkshelf.core.plan.job import Job, replan, with_aim
+from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.size import GIB
+from inkshelf.core.value import replace
+from inkshelf.store import jobfile
+from scenes import BEHIND, LEGACY, UEFI, firmware
+
+
+@pytest.fixture
+def planned(job: Job) -> Machine:
+    return firmware(read(job).plan.planned, entries_known=True)
+
+
+@pytest.fixture(scope="module")
+def planned_once(found_job: Job) -> Machine:
+    job = with_aim(found_job, Beside(size_bytes=140 * GIB, esp="own", home="apart"))
+    return firmware(read(job).plan.planned, entries_known=True)
+
+
+def mending(machine: Machine, **said: str) -> Job:
+    return replan(Job(found=machine, aims=(Mend(**said),), seed="mended"))
+
+
+def shown(machine: Machine, call: str, seen: str) -> list[str]:
+    return [one.cause.key for one in fitting(machine, call, seen) if one.case.shown]
+
+
+def well(machine: Machine, call: str) -> bool:
+    said = outcome(machine, call, STANDING[0])
+    return said.starts and not said.by_hand
+
+
+@pytest.mark.parametrize("cause", UEFI)
+def test_a_start_that_is_broken_in_one_way_is_found_and_mended(planned: Machine, cause: str) -> None:
+    call, seen, scene = UEFI[cause]
+    broken = scene(planned)
+    assert not well(broken, call), "the scene breaks nothing"
+    assert cause in shown(broken, call, seen)
+    job = mending(broken, seen=seen, system=call)
+    assert not job.plan_fault
+    assert well(read(job).plan.planned, call)
+    alone = mending(broken, seen=seen, system=call, cause=cause)
+    assert well(read(alone).plan.planned, call), "its own repair, and what is shown beside it"
+
+
+@pytest.mark.parametrize("cause", LEGACY)
+def test_a_legacy_start_that_is_broken_is_found_and_mended(cause: str) -> None:
+    call, seen, scene = LEGACY[cause]
+    broken = scene()
+    assert not well(broken, call)
+    assert cause in shown(broken, call, seen)
+    job = mending(broken, seen=seen, system=call, cause=cause)
+    assert not job.plan_fault
+    assert well(read(job).plan.planned, call)
+
+
+@pytest.mark.parametrize("cause", BEHIND)
+def test_what_is_broken_behind_the_firmware_is_found_and_gone_afterwards(planned: Machine, cause: str) -> None:
+    call, seen, scene = BEHIND[cause]
+    broken = scene(planned)
+    assert cause in shown(broken, call, seen)
+    job = mending(broken, seen=seen, system=call, cause=cause)
+    assert not job.plan_fault
+    if cause not in {"locked", "disk-failing"}:
+        assert cause not in shown(read(job).plan.planned, call, seen)
+
+
+LISTED = {
+    "mode-legacy",
+    "menu-unsigned",
+    "not-listed",
+    "medium-in",
+    "type-hidden",
+    "external-start",
+    "fast-boot",
+    "fallback-gone",
+}
+"""What a listing shows or rules out, or what stands for it there: the menu that is refused with its first stage, the menu that was not read."""
+LOOKED_AT = {**UEFI, **LEGACY, **BEHIND}
+
+
+@pytest.mark.parametrize("cause", sorted({**UEFI, **BEHIND}))
+def test_looks_narrow_what_text_alone_leaves_open_and_never_lose_the_cause(planned: Machine, cause: str) -> None:
+    """Nobody read a file or an entry: a technician answers the look that is offered first, as the true cause has it."""
+    made = every_cause()[cause]
+    call, seen, _ = LOOKED_AT[cause]
+    bare = _as_listed(planned)
+    looked: tuple[tuple[str, str], ...] = ()
+    start = {one.cause.key for one in fitting(bare, call, seen)}
+    if cause in LISTED:
+        assert cause not in start, "a listing shows it"
+        return
+    assert cause in start
+    for _ in range(len(LOOKS)):
+        offered = next_looks(fitting(bare, call, seen, looked), seen, looked)
+        if not offered:
+            break
+        best = offered[0]
+        answers = made.tells.get(best.key, tuple(one.key for one in best.answers))
+        looked = (*looked, (best.key, answers[0]))
+        left = fitting(bare, call, seen, looked)
+        assert cause in {one.cause.key for one in left}, looked
+    assert len(fitting(bare, call, seen, looked)) <= max(3, len(start) // 2)
+
+
+def _as_listed(machine: Machine) -> Machine:
+    """The machine as captured text shows it: no file, no entry, no code was read."""
+    disks = []
+    for disk in machine.disks:
+        volumes = tuple(_unread(one) for one in disk.volumes)
+        disks.append(replace(disk, volumes=volumes, table=replace(disk.table, boot_code=None)))
+    return replace(machine, disks=tuple(disks), firmware=Firmware("uefi", None), conditions=Conditions())
+
+
+def _unread(volume: Volume) -> Volume:
+    system = volume.filesystem
+    system = replace(system, dirty=None, hibernated=None) if system else None
+    holds = SystemRoot(volume.holds.family, volume.holds.title) if volume.holds else None
+    return replace(volume, boot_files=(), planned=False, filesystem=system, holds=holds)
+
+
+def test_every_look_tells_something_and_every_cause_can_be_told(planned: Machine) -> None:
+    known = every_cause()
+    assert len(known) >= 25
+    assert {key for made in known.values() for key in made.tells} == set(LOOK)
+    assert {sight for made in known.values() for sight in made.sights} == {one.key for one in SIGHTS}
+    broken = {*UEFI, *LEGACY, *BEHIND}
+    assert len(broken & set(known)) >= 25
+    assert broken <= set(known)
+
+
+def test_an_answer_that_contradicts_is_said_and_can_be_taken_back(planned: Machine) -> None:
+    broken = UEFI["order"][2](planned)
+    wrong = Mend(seen="other", system="S2", one_time="starts", disk_listed="no")
+    assert wrong.fits(broken) == ()
+    job = replan(Job(found=broken, aims=(wrong,), seed="mended"))
+    assert "No cause fits" in job.plan_fault
+    assert {one.cause.key for one in replace(wrong, disk_listed="not-yet").fits(broken)} >= {"order"}
+
+
+def test_a_cause_that_speaks_of_an_unknown_look_is_refused() -> None:
+    with pytest.raises(TypeError, match="speaks of"):
+        cause("new-one", "A cause", "other", 1, one_time="perhaps")
+    with pytest.raises(TypeError, match="speaks of"):
+        cause("new-one", "A cause", "nothing-that-is-seen", 1)
+    with pytest.raises(TypeError, match="speaks of"):
+        cause("order", "A key that is taken", "other", 1)
+
+
+def test_protection_is_not_suspended_in_a_system_that_does_not_start(planned: Machine) -> None:
+    locked = replace(planned, conditions=replace(planned.conditions, encrypted=True, recovery_key=False))
+    own = mending(UEFI["boot-data-gone"][2](locked), seen="system-screen", system="S1")
+    other = mending(UEFI["order"][2](locked), seen="other", system="S2")
+    assert "suspend_encryption" not in {getattr(one, "what", "") for one in own.steps}
+    assert [getattr(one, "what", "") for one in other.steps].count("suspend_encryption") == 1
+    assert [getattr(one, "what", "") for one in other.steps].count("resume_encryption") == 1
+    assert any(getattr(one, "subject", "") == "recovery_key" for one in own.steps), "it will be asked for"
+
+
+def test_a_capture_that_is_older_than_the_fault_says_so(planned: Machine) -> None:
+    assert "older than the fault" in contradiction(planned, "S2", "no-device")
+    assert contradiction(UEFI["order"][2](planned), "S2", "other") == ""
+
+
+def test_the_command_lists_causes_and_plans_the_repair(
+    planned: Machine, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    file = tmp_path / "broken.json"
+    jobfile.save(Job(found=UEFI["config-gone"][2](planned), seed="x"), file)
+    assert run(["causes", str(file), "--seen", "prompt", "--json"]) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert said["causes"][0]["key"] == "config-gone"
+    assert said["causes"][0]["captured"] is True
+    assert said["causes"][0]["repair"] == ["enter-system", "regenerate", "leave-system"]
+    assert said["causes"][0]["mends"] is True
+    assert set(said["ruled_out"]) | {one["key"] for one in said["causes"]} == set(every_cause())
+    assert run(["causes", str(file), "--seen", "promt"]) == 2
+    assert "prompt" in capsys.readouterr().err
+    assert run(["causes", str(file), "--seen", "prompt", "--prompt-disks", "missing"]) == 0
+    assert "disk-out" in capsys.readouterr().out
+    assert run(["aim", str(file), "mend", "--seen", "prompt", "--system", "S2"]) in {0, 1}
+    capsys.readouterr()
+    assert run(["causes", str(file), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["seen"] == "prompt", "the job's own answers"
+    planned_job = jobfile.load(file)
+    assert [step.kind for step in planned_job.steps if step.id.startswith("a1") and step.writes == "inside"] == ["regenerate"]
+
+
+def test_two_faults_at_once_are_both_mended(planned: Machine) -> None:
+    both = UEFI["config-gone"][2](UEFI["no-entry"][2](planned))
+    job = mending(both, seen="other", system="S2")
+    assert not job.plan_fault
+    assert well(read(job).plan.planned, "S2")
+
+
+@given(st.data())
+@settings(max_examples=60)
+def test_any_faults_together_end_in_a_plan_or_in_words(planned_once: Machine, data: st.DataObject) -> None:
+    """Whatever is broken, however it is answered: a plan that can be done, or a sentence; never a traceback, never a system less that starts."""
+    broken = planned_once
+    keys = data.draw(st.lists(st.sampled_from(sorted({**UEFI, **BEHIND})), min_size=1, max_size=3, unique=True))
+    for key in keys:
+        if key in {"fallback-gone", "external-start", "fast-boot"} and key != keys[0]:
+            continue
+        scene = {**UEFI, **BEHIND}[key][2]
+        try:
+            broken = scene(broken)
+        except (AttributeError, StopIteration, TypeError):
+            return  # two scenes that cannot be had at once
+    call = data.draw(st.sampled_from([one.call for one in systems(broken)]))
+    said = {field_of(one.key): data.draw(st.sampled_from(["not-yet", *(two.key for two in one.answers)])) for one in LOOKS[:3]}
+    aim = Mend(seen=data.draw(st.sampled_from(["anything", *(one.key for one in SIGHTS)])), system=call, **said)
+    job = replan(Job(found=broken, aims=(aim,), seed="any"))
+    assert aim.asked(broken)
+    assert aim.sentence(broken)
+    reading = read(job)
+    findings(reading)
+    sheet(reading)
+    if job.plan_fault:
+        assert not job.steps
+        return
+    before = {one.call for one in systems(broken) if well(broken, one.call)}
+    after = {one.call for one in systems(reading.plan.planned) if well(reading.plan.planned, one.call)}
+    assert {call} & before <= after
+    assert set(reading.ledger.lost) <= {"B1", "B2"}, "a start-up volume may be made anew, nothing else"

@@ -1,0 +1,163 @@
+"""Mending on real bytes: a disk that was inked, broken by base utilities, taken in anew, mended on the bench and read back."""
+
+from __future__ import annotations
+
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from disks import answered
+from inkshelf.bench.inker import ink
+from inkshelf.bench.intake import take_in
+from inkshelf.bench.recipes import wanting
+from inkshelf.core.aims.mending import Mend
+from inkshelf.core.boot.mishaps import STANDING
+from inkshelf.core.boot.rehearse import outcome
+from inkshelf.core.machine.state import Machine
+from inkshelf.core.mending.narrowing import fitting
+from inkshelf.core.plan import document
+from inkshelf.core.plan.job import Job, and_aim
+from inkshelf.core.plan.reading import read
+from inkshelf.core.size import GIB, MIB
+from inkshelf.core.value import replace
+from inkshelf.data import exact
+
+SIZE = 60 * 10**9
+
+
+@pytest.fixture(scope="module")
+def healthy(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Machine]:
+    """A disk with one Linux-family system that starts through UEFI, as an inked plan left it."""
+    folder = tmp_path_factory.mktemp("healthy")
+    bare = folder / "bare.img"
+    with bare.open("wb") as out:
+        out.truncate(SIZE)
+    job = wanting(
+        take_in([bare], mode="uefi", secure_boot="off", ram_bytes=8 * GIB, seed="healthy"),
+        ("clean", {"systems": "linux-desktop", "size": "40GiB"}),
+    )
+    report = ink(answered(job), folder / "bench")
+    assert report.verified
+    return Path(report.images[0]), read(job).plan.planned
+
+
+def mtools(image: Path, start: int, *command: str) -> None:
+    subprocess.run(
+        [command[0], "-i", f"{image}@@{start}", *command[1:]], check=True, capture_output=True, env={"MTOOLS_SKIP_CHECK": "1"}
+    )
+
+
+def in_root(image: Path, machine: Machine, *lines: str) -> None:
+    """Let debugfs, a base utility, write into the root where it stands."""
+    root = machine.find("S1")[1]
+    for line in lines:
+        subprocess.run(["debugfs", "-w", "-R", line, f"{image}?offset={root.start}"], check=True, capture_output=True)
+
+
+def esp(machine: Machine) -> int:
+    return machine.find("B1")[1].start
+
+
+def no_folder(image: Path, machine: Machine) -> None:
+    mtools(image, esp(machine), "mdeltree", "::/EFI")
+
+
+def no_configuration(image: Path, machine: Machine) -> None:
+    for one in machine.find("B1")[1].boot_files:
+        if one.kind == "menu-config":
+            mtools(image, esp(machine), "mdel", "::" + one.path.replace("\\", "/"))
+
+
+def no_program(image: Path, machine: Machine) -> None:
+    spoilt = image.with_suffix(".text")
+    spoilt.write_text("nothing that runs\n")
+    for one in machine.find("B1")[1].boot_files:
+        if one.kind == "first-stage":
+            mtools(image, esp(machine), "mcopy", "-o", str(spoilt), "::" + one.path.replace("\\", "/"))
+
+
+def no_kernel(image: Path, machine: Machine) -> None:
+    in_root(image, machine, f"rm {exact('linux', 'boot_folder')}/{exact('linux', 'kernel_prefix')}-6")
+
+
+def waits(image: Path, machine: Machine) -> None:
+    system = machine.find("S1")[1]
+    table = image.with_suffix(".table")
+    table.write_text(
+        f"UUID={system.filesystem.uuid} / ext4 defaults 0 1\n# an old disk\nUUID=0badcafe-0000-4000-8000-000000000000 /srv/plates ext4 defaults 0 2\n"
+    )
+    in_root(image, machine, f"rm {exact('linux', 'mount_table')}", f"write {table} {exact('linux', 'mount_table')}")
+
+
+BROKEN: dict[str, tuple[str, Callable[[Path, Machine], None]]] = {
+    "loader-gone": ("no-device", no_folder),
+    "config-gone": ("prompt", no_configuration),
+    "loader-broken": ("no-device", no_program),
+    "kernel-gone": ("kernel-error", no_kernel),
+    "waits-for-volume": ("emergency", waits),
+}
+
+
+@pytest.mark.parametrize("cause", BROKEN)
+def test_what_utilities_broke_is_found_mended_and_read_back(healthy: tuple[Path, Machine], tmp_path: Path, cause: str) -> None:
+    source, was = healthy
+    image = tmp_path / "broken.img"
+    subprocess.run(["cp", "--sparse=always", source, image], check=True)
+    seen, broken = BROKEN[cause]
+    broken(image, was)
+    job = take_in([image], mode="uefi", secure_boot="off", ram_bytes=8 * GIB, seed="mend")
+    found = replace(job.found, firmware=replace(was.firmware, entries_known=True))
+    job = replace(job, found=found)
+    if cause != "waits-for-volume":
+        assert not outcome(found, "S1", STANDING[0]).starts
+    assert next(one.cause.key for one in fitting(found, "S1", seen) if one.case.shown) == cause
+    job = and_aim(job, Mend.usual_on(found, {"seen": seen}))
+    assert not job.plan_fault
+    assert document.load(document.dump(job)) == job
+    report = ink(answered(job), tmp_path / "bench")
+    assert [one for one in report.checks if not one.ok] == []
+    assert outcome(read(job).plan.planned, "S1", STANDING[0]).verdict == "starts"
+    again = take_in([Path(report.images[0])], mode="uefi", secure_boot="off", ram_bytes=8 * GIB, seed="again").found
+    again = replace(again, firmware=read(job).plan.planned.firmware)
+    assert cause not in {one.cause.key for one in fitting(again, "S1", seen) if one.case.shown}, "read back from the bytes"
+    assert outcome(again, "S1", STANDING[0]).verdict == "starts"
+
+
+def test_what_may_be_missing_keeps_every_other_line(healthy: tuple[Path, Machine], tmp_path: Path) -> None:
+    from inkshelf.bench import installers
+    from inkshelf.bench.image import ImageFile
+    from inkshelf.bench.kinds import ext
+    from inkshelf.core.disk.source import Slice
+
+    part = tmp_path / "root.ext4"
+    with part.open("wb") as out:
+        out.truncate(64 * MIB)
+    subprocess.run(["mkfs.ext4", "-q", part], check=True)
+    lines = "# kept  as  it is\nUUID=1 / ext4 defaults 0 1\nUUID=2\t/srv/plates\text4\tdefaults\t0\t2\nUUID=3 /srv ext4 defaults 0 2\n"
+    ext.put(part, {exact("linux", "mount_table"): lines.encode()})
+    for _ in range(2):
+        installers.may_be_missing(part, "/srv/plates")
+    with ImageFile(part) as source:
+        now = (ext.read(Slice(source, 0, source.size), exact("linux", "mount_table")) or b"").decode().splitlines()
+    assert [now[0], now[1], now[3]] == [lines.splitlines()[at] for at in (0, 1, 3)]
+    assert now[2] == f"UUID=2 /srv/plates ext4 defaults,{exact('linux', 'late_options')} 0 2"
+
+
+def test_the_line_that_is_typed_does_what_the_bench_does(tmp_path: Path) -> None:
+    """The printed command, run as it stands on a folder that stands for the opened system."""
+    (tmp_path / "etc").mkdir()
+    table = "# old /srv/plates\nUUID=1 / ext4 defaults 0 1\nUUID=2\t/srv/plates\text4\tdefaults\t0\t2\nUUID=3 /srv/plates2 ext4 defaults 0 2\n"
+    (tmp_path / "etc/fstab.before").write_text(table)
+    line = exact("typed", "may_be_missing").format(folder="/srv/plates", options=exact("linux", "late_options"))
+    subprocess.run(["bash", "-c", line], check=True, env={"TARGET": str(tmp_path), "PATH": "/usr/bin:/bin"})
+    now = (tmp_path / "etc/fstab").read_text().splitlines()
+    assert now[2] == f"UUID=2 /srv/plates ext4 defaults,{exact('linux', 'late_options')} 0 2"
+    assert [now[at] for at in (0, 1, 3)] == [table.splitlines()[at] for at in (0, 1, 3)]
+
+
+def test_a_job_that_mends_is_planned_anew_when_it_is_opened(healthy: tuple[Path, Machine]) -> None:
+    _, was = healthy
+    job = and_aim(Job(found=was, seed="mend"), Mend())
+    assert document.load(document.dump(job)).aims == job.aims
