@@ -25,6 +25,7 @@ bench: setup
 soak: setup
 	@$(BIN)/python tools/soak.py $(JOBS)
 	@$(BIN)/python tools/headers.py 1000000
+	@$(BIN)/python tools/starting.py 1000000
 
 mutants: setup
 	@$(BIN)/python tools/mutants.py

@@ -18,9 +18,11 @@ from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.uefi import routes
 from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.joining import join_variables as with_boot_variables
+from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, with_aim, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.steps.kinds import AddEntry, SetOrder
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.exchange.anytext import gather, kind_of
 from inkshelf.exchange.bootvars import read_efibootmgr
@@ -308,3 +310,24 @@ def test_a_type_of_an_mbr_is_read_as_the_utility_prints_it(said: str, kept: str)
     disk = {"name": "sdb", "size": 16 * 10**9, "type": "disk", "pttype": "dos", "log-sec": 512, "children": [volume]}
     (found,) = gather([json.dumps({"blockdevices": [disk]})]).disks
     assert found.volumes[0].type_id == kept
+
+
+@pytest.mark.parametrize(
+    ("device", "leads", "start", "path"),
+    [
+        (f"HD(2,GPT,{B1},0x800,0896000)/File(\\EFI\\a.efi)", "partition", 0x800, "\\EFI\\a.efi"),
+        (f"HD(2,GPT,{B1},2048,614400)/File()/File(\\EFI\\a.efi)", "partition", 2048, ""),
+        ("HD(2,GPT,not-a-guid,0x800,0x96000)/File(\\EFI\\a.efi)", "unknown", 0, "\\EFI\\a.efi"),
+        (f"HD(2,GPT,{B1},0x{'f' * 40},0x1)/File(\\EFI\\a.efi)", "unknown", 0, "\\EFI\\a.efi"),
+        ("HD(1,MBR,0xzz,0x800,0x1)/File(\\EFI\\a.efi)", "unknown", 0, "\\EFI\\a.efi"),
+        (f"HD(2,GPT,{B1},0x800,0x96000)/File(\\EFI\\a\x07.efi)", "partition", 0x800, "\\EFI\\a\ufffd.efi"),
+    ],
+)
+def test_an_entry_with_odd_numbers_is_read_as_far_as_it_goes_and_can_be_saved(
+    device: str, leads: str, start: int, path: str, job: Job
+) -> None:
+    seen = read_efibootmgr(f"BootOrder: 0001\nBoot0001* odd\t{device}\n")
+    (entry,) = seen.entries
+    assert (entry.leads, entry.start_lba, entry.path) == (leads, start, path)
+    kept = replace(job, found=replace(job.found, firmware=seen), steps=(), aims=())
+    assert document.load(document.dump(kept)).found.firmware == seen, "what is taken in can be opened again"

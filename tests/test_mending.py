@@ -93,6 +93,7 @@ LISTED = {
     "not-listed",
     "medium-in",
     "type-hidden",
+    "table-unseen",
     "external-start",
     "fast-boot",
     "fallback-gone",

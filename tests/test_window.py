@@ -272,12 +272,18 @@ def test_mishaps_and_steps_are_rehearsed(window: Window) -> None:
     start = window.chapter("start")
     assert window.desk.chapter == "start"
     table = start.table
-    last = table.width() - 20
-    QTest.mouseClick(table, Qt.MouseButton.LeftButton, pos=QPoint(last, 30))
+    row = [one.key for one in start.now.mishaps].index("nt-updated")
+    QTest.mouseClick(table, Qt.MouseButton.LeftButton, pos=QPoint(40, table.HEAD + row * table.ROW + 9))
     assert start.mishap == "nt-updated"
     assert "one-time menu" in start.detail.text()
-    QTest.keyClick(table, Qt.Key.Key_Left)
+    QTest.keyClick(table, Qt.Key.Key_Up)
     assert start.mishap == "firmware-reset"
+    QTest.keyClick(table, Qt.Key.Key_Down)
+    QTest.keyClick(table, Qt.Key.Key_Down)
+    assert start.mishap == "linux-updated"
+    QTest.mouseClick(table, Qt.MouseButton.LeftButton, pos=QPoint(40, 10))
+    assert start.mishap == "linux-updated", "the heading is no mishap"
+    start.choose("firmware-reset")
     QTest.keyClick(start.slider, Qt.Key.Key_Home)
     assert start.step == 0
     assert "S2" not in start.detail.text()

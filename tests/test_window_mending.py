@@ -115,3 +115,36 @@ def test_looks_are_answered_under_aim_and_narrow_the_causes(shown: Window, broke
     shown.desk.undo()
     assert isinstance(shown.desk.job.aims[0], Mend)
     assert shown.desk.job.aims[0].folder == "not-yet"
+
+
+def test_a_mishap_of_ones_own_is_made_of_parts_kept_and_taken_out(shown: Window) -> None:
+    start = page(shown)
+    press(start.own.open)
+    assert not start.own.keep.isEnabled()
+    assert start.own.keep.toolTip(), "why it cannot be pressed"
+    QTest.keyClicks(start.own.title, "lent to the other desk")
+    for word in ("firmware-reset", "secure-boot-off"):
+        start.own.part.activated.emit(start.own.part.findData(word))
+    press(start.own.keep)
+    settled(shown)
+    assert [one.key for one in shown.desk.job.mishaps] == ["lent-to-the-other-desk"]
+    assert start.now.mishaps[-1].key == "lent-to-the-other-desk"
+    start.choose("lent-to-the-other-desk")
+    assert start.now.machine.firmware.secure_boot == "off"
+    assert start.now.machine.firmware.entries == ()
+    press(start.own.drop)
+    settled(shown)
+    assert shown.desk.job.mishaps == ()
+    assert start.mishap == "none"
+    shown.desk.undo()
+    assert len(shown.desk.job.mishaps) == 1
+
+
+def test_a_mishap_of_the_name_of_one_that_always_is_rehearsed_is_refused_in_words(shown: Window) -> None:
+    start = page(shown)
+    press(start.own.open)
+    QTest.keyClicks(start.own.title, "firmware reset")
+    start.own.part.activated.emit(start.own.part.findData("csm-on"))
+    press(start.own.keep)
+    assert "rehearsed anyway" in start.own.said.text()
+    assert shown.desk.job.mishaps == ()

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import random
+import re
+import struct
 import subprocess
 import tempfile
 from pathlib import Path
+from typing import Literal
 
-from inkshelf.bench import emulator
+from inkshelf.bench import emulator, signing
 from inkshelf.bench.emulator import Bus, Seen
 from inkshelf.bench.filling import fat as filling
 from inkshelf.bench.image import ImageFile
@@ -30,31 +33,48 @@ MIB = 1 << 20
 FALLBACK = exact("paths", "fallback_x64")
 
 
+CONTROLLERS = ("usb", "nvme", "virtio", "sata")
+"""In the order in which the emulator's firmware meets them."""
+
+
 class File(Value, frozen=True):
-    """A program on a volume: what it does once it has said its name; ``wide``: made for another processor where it is not; ``junk``: no program."""
+    """A program on a volume: what it does once it has said its name; ``wide``: made for another processor where it is not; ``junk``: no program.
+
+    ``signed``: by the key that the firmware of a case with Secure Boot trusts.
+    """
 
     path: str = FALLBACK
     ends: Ends = "stops"
     wide: bool = True
     junk: bool = False
+    signed: bool = False
 
 
 class Part(Value, frozen=True):
-    """A volume of a case, in MiB from the start of its disk; ``kind``: 12, 16 or 32 bits of a FAT, or 0 for none; ``type``: its type on the table."""
+    """A volume of a case, in MiB from the start of its disk; ``kind``: 12, 16 or 32 bits of a FAT, or 0 for none; ``type``: its type on the table.
+
+    ``inside``: logical volumes, of an extended one.
+    """
 
     files: tuple[File, ...] = ()
     kind: int = 16
     size: int = 24
     type: str = "uefi"
     number: int = 0
+    inside: tuple[Part, ...] = ()
+
+
+Damage = Literal["", "primary", "entries", "backup", "both", "protective", "hybrid", "longer"]
 
 
 class Shelf(Value, frozen=True):
-    """A disk of a case."""
+    """A disk of a case; ``damage``: what is wrong with its table; ``twin``: of which disk it has all identities."""
 
     parts: tuple[Part, ...]
     table: str = "gpt"
     bus: Bus = "virtio"
+    damage: Damage = ""
+    twin: int | None = None
 
 
 class Entry(Value, frozen=True):
@@ -72,55 +92,131 @@ class Entry(Value, frozen=True):
 
 
 class Case(Value, frozen=True):
-    """Disks, entries by number, their order, the next one once."""
+    """Disks, entries by number, their order, the next one once; ``secure``: with Secure Boot on."""
 
     title: str
     disks: tuple[Shelf, ...]
     entries: dict[int, Entry] = field(default_factory=dict)
     order: tuple[int, ...] = ()
     next: int | None = None
+    secure: bool = False
 
 
 def made(case: Case, folder: Path) -> tuple[list[tuple[Path, Bus]], dict[str, bytes], Machine]:
     """Make the disks and variables of a case; return them, and the machine that is read back from them."""
     images = [(_disk(one, folder / f"{number}.img", number), one.bus) for number, one in enumerate(case.disks)]
-    job = take_in([path for path, _ in images], mode="uefi", secure_boot="off", seed="firmware")
+    switch: Literal["on", "off"] = "on" if case.secure else "off"
+    job = take_in([path for path, _ in images], mode="uefi", secure_boot=switch, seed="firmware")
     found = job.found
     for disk, shelf in zip(found.disks, case.disks, strict=True):
         found = found.with_disk(replace(disk, removable=shelf.bus == "usb"))
-    named = {f"Boot{number:04X}": _option(one, found) for number, one in case.entries.items()}
+    found, options = _lost(case, found, images), found
+    named = {f"Boot{number:04X}": _option(one, options) for number, one in case.entries.items()}
     named["BootOrder"] = variables.build_order(case.order)
     if case.next is not None:
         named["BootNext"] = variables.build_order((case.next,))
     buses = {disk.id: shelf.bus for disk, shelf in zip(found.disks, case.disks, strict=True)}
-    listed = tuple(sorted(found.disks, key=lambda one: buses[one.id] == "sata"))  # the emulator's SATA controller comes last
-    return images, named, join_variables(replace(found, disks=listed), replace(firmware_of(named), secure_boot="off"))
+    listed = tuple(sorted(found.disks, key=lambda one: CONTROLLERS.index(buses[one.id])))
+    return images, named, join_variables(replace(found, disks=listed), replace(firmware_of(named), secure_boot=switch))
+
+
+def _lost(case: Case, found: Machine, images: list[tuple[Path, Bus]]) -> Machine:
+    """A disk whose table is damaged twice is refused when it is taken in: what was on it is not there."""
+    for disk, shelf, (path, _) in zip(found.disks, case.disks, images, strict=True):
+        if shelf.damage == "both":
+            _damage(path, shelf.damage)
+            found = found.with_disk(replace(found.disk(disk.id), volumes=()))
+    return found
 
 
 def _disk(shelf: Shelf, path: Path, number: int) -> Path:
-    at, lines = 1, [f"label: {shelf.table}"]
-    for place, part in enumerate(shelf.parts, 1):
-        named = f"{path}{part.number or place} : " if part.number else ""
-        lines.append(f"{named}start={at * 2048},size={part.size * 2048},type={part.type}")
-        at += part.size + 1
+    if shelf.table == "none":
+        return _bare(shelf.parts[0], path, number)
+    lines, places = _lines(shelf, path)
     with path.open("wb") as out:
-        out.truncate((at + 2) * MIB)
+        out.truncate((places[-1][0] + places[-1][1].size + 2) * MIB)
     subprocess.run(["sfdisk", "-q", path], input="\n".join(lines), text=True, check=True)
-    at = 1
-    for place, part in enumerate(shelf.parts, 1):
-        if part.kind:
-            own = ["mkfs.fat", "-F", str(part.kind), "--offset", str(at * 2048), path, str(part.size * 1024)]
-            subprocess.run(own, check=True, capture_output=True)
-        folders = set[str]()
-        for file in part.files:
-            words = f"STAND-IN disk {number} part {place} {file.path}"
-            made = b"no program" * 200 if file.junk else program(words, file.ends, machine=X64 if file.wide else ARM64)
-            if part.kind == 32:
-                _put_ourselves(path, at * MIB, part.size * MIB, file.path, made)
-            else:
-                _put(path, at, file.path, made, folders)
-        at += part.size + 1
+    if shelf.twin is not None:
+        _as_twin(path.parent / f"{shelf.twin}.img", path, shelf.table)
+    for place, (at, part) in enumerate((one for one in places if not one[1].inside), 1):
+        _fill(path, at, part, f"disk {number} part {place}")
+    if shelf.damage and shelf.damage != "both":
+        _damage(path, shelf.damage)
     return path
+
+
+def _lines(shelf: Shelf, path: Path) -> tuple[list[str], list[tuple[int, Part]]]:
+    """What the base utility is told, and where each volume begins, in MiB."""
+    at, lines, places = 1, [f"label: {shelf.table}"], list[tuple[int, Part]]()
+    for place, part in enumerate(shelf.parts, 1):
+        own = sum(one.size + 1 for one in part.inside) + 1 if part.inside else part.size
+        named = f"{path}{part.number or place} : " if part.number else ""
+        lines.append(f"{named}start={at * 2048},size={own * 2048},type={part.type}")
+        places.append((at, part))
+        inner = at + 1
+        for one in part.inside:
+            lines.append(f"start={inner * 2048},size={one.size * 2048},type={one.type}")
+            places.append((inner, one))
+            inner += one.size + 1
+        at += own + 1
+    return lines, places
+
+
+def _fill(path: Path, at: int, part: Part, where: str) -> None:
+    if part.kind:
+        own = ["mkfs.fat", "-F", str(part.kind), "--offset", str(at * 2048), path, str(part.size * 1024)]
+        subprocess.run(own, check=True, capture_output=True)
+    folders = set[str]()
+    for file in part.files:
+        made = b"no program" * 200 if file.junk else _program(file, where)
+        if part.kind == 32:
+            _put_ourselves(path, at * MIB, part.size * MIB, file.path, made)
+        else:
+            _put(path, at, file.path, made, folders)
+
+
+def _program(file: File, where: str) -> bytes:
+    made = program(f"STAND-IN {where} {file.path}", file.ends, machine=X64 if file.wide else ARM64)
+    return signing.signed(made) if file.signed else made
+
+
+def _bare(part: Part, path: Path, number: int) -> Path:
+    """A disk that is one file system."""
+    with path.open("wb") as out:
+        out.truncate(part.size * MIB)
+    _fill(path, 0, part, f"disk {number} part 1")
+    return path
+
+
+def _as_twin(other: Path, path: Path, table: str) -> None:
+    """The identities of another disk: its GUIDs, or its signature."""
+    told = subprocess.run(["sfdisk", "--dump", other], capture_output=True, text=True, check=True).stdout
+    identity = re.findall(r"^label-id: (.*)$", told, re.MULTILINE)[0]
+    subprocess.run(["sfdisk", "-q", "--disk-id", path, identity], check=True)
+    for place, guid in enumerate(re.findall(r"uuid=([0-9A-Fa-f-]+)", told) if table == "gpt" else (), 1):
+        subprocess.run(["sfdisk", "-q", "--part-uuid", path, str(place), guid], check=True)
+
+
+def _damage(path: Path, damage: Damage) -> None:
+    size = path.stat().st_size
+    with path.open("r+b") as out:
+        if damage in {"primary", "both"}:
+            out.seek(512 + 16)
+            out.write(b"\xff" * 4)
+        if damage == "entries":
+            out.seek(1024 + 56)
+            out.write(b"X\0Y\0")
+        if damage in {"backup", "both"}:
+            out.seek(size - 512 + 16)
+            out.write(b"\xff" * 4)
+        if damage == "protective":
+            out.seek(0)
+            out.write(bytes(512))
+        if damage == "hybrid":  # one record more: the first volume, as the legacy way sees it
+            out.seek(446 + 16)
+            out.write(struct.pack("<BBBBBBBBII", 0, 0, 2, 0, 0x0C, 0, 2, 0, 2048, 24 * 2048))
+        if damage == "longer":
+            out.truncate(size + 64 * MIB)
 
 
 def _put(path: Path, at: int, name: str, made: bytes, folders: set[str]) -> None:
@@ -197,7 +293,8 @@ def judged(case: Case, folder: Path) -> tuple[str, Start, Seen]:
     """Build, predict, start and compare a case; return the difference in words (empty: none), and both sides."""
     images, named, machine = made(case, folder)
     predicted = start(machine)
-    seen = emulator.watch(images, named, 25 if predicted.started is None else emulator.LONGEST)
+    seconds = 25 if predicted.started is None else emulator.LONGEST
+    seen = emulator.watch(images, named, seconds, secure=case.secure)
     return compared(predicted, seen, machine), predicted, seen
 
 

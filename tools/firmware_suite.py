@@ -5,17 +5,31 @@ from __future__ import annotations
 from firmware_cases import FALLBACK, Case, Entry, File, Part, Shelf
 
 from inkshelf.core.boot.variables import ACTIVE, APPLICATION, HIDDEN
+from inkshelf.data import exact
 
 HERON, ALDER = "\\EFI\\heron\\start.efi", "\\EFI\\alder\\alder.efi"
 UP_AND_DOWN = "\\EFI\\alder\\..\\heron\\start.efi"
 BARE = Part()
 FALL = Part((File(),))
+NT_LOADER, FALLBACK_32 = exact("paths", "nt_loader"), exact("paths", "fallback_ia32")
 OWN = Part((File(HERON),))
 BOTH = Part((File(HERON), File()))
 FAILS = Part((File(HERON, "fails"), File()))
 ONE = (Shelf((BOTH,)),)
 TWO = (Shelf((OWN,)), Shelf((FALL,)))
 E1, E2 = Entry(0, 0, HERON), Entry(0, 0, FALLBACK)
+
+SIGNED = Part((File(signed=True),))
+TRUSTED = Part((File(HERON, signed=True), File(signed=True)))
+HALF = Part((File(HERON), File(signed=True)))
+
+
+def _secure(
+    title: str, *disks: Shelf, entries: dict[int, Entry] | None = None, order: tuple[int, ...] = (), once: int | None = None
+) -> Case:
+    """A machine with Secure Boot on, whose firmware trusts one key."""
+    return Case(f"Secure Boot: {title}", disks, entries or {}, order, once, secure=True)
+
 
 CASES = (
     Case("no entries, only the fallback file", (Shelf((FALL,)),)),
@@ -143,6 +157,106 @@ CASES = (
     Case("SATA and virtio, both with the fallback", (Shelf((FALL,), bus="sata"), Shelf((FALL,)))),
     Case("the stick has no fallback, the disk has", (Shelf((FALL,)), Shelf((BARE,), bus="usb"))),
     Case("everything fails", (Shelf((Part((File(FALLBACK, "fails"),)),)),), {1: Entry(0, 0, ALDER)}, (1,)),
+    _secure("a signed fallback", Shelf((SIGNED,))),
+    _secure("an unsigned fallback is refused, and nothing starts", Shelf((FALL,))),
+    _secure("an unsigned loader, then a signed one", Shelf((HALF,)), entries={1: E1, 2: E2}, order=(1, 2)),
+    _secure("a signed loader by its entry", Shelf((TRUSTED,)), entries={1: E1}, order=(1,)),
+    _secure("everything in the order refused: another volume's fallback", Shelf((FALL, SIGNED))),
+    _secure("everything refused: a stick's fallback first", Shelf((FALL, SIGNED)), Shelf((FALL, SIGNED), bus="usb")),
+    _secure("next once refused: the order", Shelf((HALF,)), entries={1: E1, 2: E2}, order=(2,), once=1),
+    _secure("unsigned on the stick, signed on the disk", Shelf((SIGNED,)), Shelf((FALL,), bus="usb")),
+    _secure(
+        "a signed loader gives an error back: the next one",
+        Shelf((Part((File(HERON, "fails", signed=True), File(signed=True))),)),
+        entries={1: E1, 2: E2},
+        order=(1, 2),
+    ),
+    _secure(
+        "a signed loader for another processor is not run",
+        Shelf((Part((File(HERON, wide=False, signed=True), File(signed=True))),)),
+        entries={1: E1, 2: E2},
+        order=(1, 2),
+    ),
+    _secure(
+        "what is no program is not found",
+        Shelf((Part((File(HERON, junk=True), File(signed=True))),)),
+        entries={1: E1, 2: E2},
+        order=(1, 2),
+    ),
+    _secure("a file that is missing, and an unsigned fallback", Shelf((FALL,)), entries={1: Entry(0, 0, ALDER)}, order=(1,)),
+    _secure("a file alone, signed", Shelf((FALL,)), Shelf((TRUSTED,)), entries={1: Entry(path=HERON, alone=True)}, order=(1,)),
+    _secure(
+        "a file alone, the first volume's unsigned",
+        Shelf((OWN, TRUSTED)),
+        entries={1: Entry(path=HERON, alone=True)},
+        order=(1,),
+    ),
+    _secure("two disks, the first unsigned", Shelf((FALL,)), Shelf((SIGNED,))),
+    _secure(
+        "an unsigned loader for another processor is refused",
+        Shelf((Part((File(HERON, wide=False), File(signed=True))),)),
+        entries={1: E1, 2: E2},
+        order=(1, 2),
+    ),
+    _secure("an MBR, signed", Shelf((Part((File(signed=True),), type="ef"),), "dos")),
 )
-IN_CI = (2, 6, 11, 16, 23, 35, 39)
-"""With the demo's own disks they are the eight that every run starts: places in ``CASES``."""
+
+ROOM, ROOT_FILE = "\\EFI\\two words\\start here.efi", "\\start.efi"
+MBR_OWN = Part((File(HERON),), type="ef")
+MORE = (
+    Case("the primary header damaged", (Shelf((BOTH,), damage="primary"),), {1: E1}, (1,)),
+    Case("the primary entries damaged", (Shelf((BOTH,), damage="entries"),), {1: E1}, (1,)),
+    Case("the backup header damaged", (Shelf((BOTH,), damage="backup"),), {1: E1}, (1,)),
+    Case("both headers damaged", (Shelf((BOTH,), damage="both"),), {1: E1}, (1,)),
+    Case("no protective record before the table", (Shelf((BOTH,), damage="protective"),), {1: E1}, (1,)),
+    Case("a damaged table, and a good disk behind it", (Shelf((FALL,), damage="both"), Shelf((FALL,)))),
+    Case("a hybrid record before the table", (Shelf((BOTH,), damage="hybrid"),), {1: E1}, (1,)),
+    Case("a disk that is longer than its table says", (Shelf((BOTH,), damage="longer"),), {1: E1}, (1,)),
+    Case("no table: the disk is one FAT", (Shelf((FALL,), "none"),)),
+    Case("no table beside a table", (Shelf((FALL,), "none"), Shelf((FALL,)))),
+    Case("a logical volume with the fallback", (Shelf((Part(type="5", inside=(Part((File(),), type="c"),)),), "dos"),)),
+    Case(
+        "a logical volume, named as a system names it",
+        (Shelf((Part(type="5", inside=(MBR_OWN,)),), "dos"),),
+        {1: Entry(0, 0, HERON, number=5)},
+        (1,),
+    ),
+    Case("two disks of the same GUIDs, both with the file", (Shelf((OWN,)), Shelf((OWN,), twin=0)), {1: E1}, (1,)),
+    Case("two disks of the same GUIDs, only the second with the file", (Shelf((BARE,)), Shelf((OWN,), twin=0)), {1: E1}, (1,)),
+    Case("a stick that is a copy of the disk", (Shelf((OWN,)), Shelf((OWN,), bus="usb", twin=0)), {1: E1}, (1,)),
+    Case("two disks of one signature", (Shelf((MBR_OWN,), "dos"), Shelf((MBR_OWN,), "dos", twin=0)), {1: E1}, (1,)),
+    Case("NVMe with the fallback", (Shelf((FALL,), bus="nvme"),)),
+    Case("NVMe by an entry", (Shelf((FALL,)), Shelf((OWN,), bus="nvme")), {1: Entry(1, 0, HERON)}, (1,)),
+    Case("NVMe before virtio", (Shelf((FALL,), bus="nvme"), Shelf((FALL,)))),
+    Case("virtio before NVMe", (Shelf((FALL,)), Shelf((FALL,), bus="nvme"))),
+    Case("two sticks", (Shelf((FALL,), bus="usb"), Shelf((FALL,), bus="usb"))),
+    Case("three disks, the last with the fallback", (Shelf((BARE,)), Shelf((OWN,)), Shelf((FALL,)))),
+    Case("SATA and a stick", (Shelf((FALL,), bus="sata"), Shelf((FALL,), bus="usb"))),
+    Case(
+        "five entries that fail, then the fallback",
+        ONE,
+        {number: Entry(0, 0, f"\\EFI\\gone\\{number}.efi") for number in range(1, 6)},
+        (5, 4, 3, 2, 1),
+    ),
+    Case("an entry to a folder: the next one", ONE, {1: Entry(0, 0, "\\EFI\\heron"), 2: E2}, (1, 2)),
+    Case("a path that ends in a backslash", ONE, {1: Entry(0, 0, f"{HERON}\\"), 2: E2}, (1, 2)),
+    Case("a path with blanks", (Shelf((Part((File(ROOM),)),)),), {1: Entry(0, 0, ROOM)}, (1,)),
+    Case("a file in the root", (Shelf((Part((File(ROOT_FILE),)),)),), {1: Entry(0, 0, ROOT_FILE)}, (1,)),
+    Case("a path with a dot in it", (Shelf((OWN,)),), {1: Entry(0, 0, "\\EFI\\.\\heron\\start.efi")}, (1,)),
+    Case("attributes that are reserved", ONE, {1: Entry(0, 0, HERON, attributes=0x80000001), 2: E2}, (1, 2)),
+    Case("next once, hidden", ONE, {1: E1, 2: Entry(0, 0, FALLBACK, attributes=ACTIVE | HIDDEN)}, (1,), 2),
+    Case("next once fails: the order", (Shelf((FAILS,)),), {1: E1, 2: E2}, (2,), 1),
+    Case(
+        "a partition without a file, and no fallback on it",
+        (Shelf((OWN, FALL)),),
+        {1: Entry(0, 0, ""), 2: Entry(0, 1, "")},
+        (1, 2),
+    ),
+    Case("a FAT of another type by an entry", (Shelf((Part((File(HERON),), type="linux"),)),), {1: E1}, (1,)),
+    Case("a partition with a number of its own", (Shelf((Part((File(HERON),), number=5),)),), {1: E1}, (1,)),
+    Case("only the path of the NT family's loader, and no entry", (Shelf((Part((File(NT_LOADER),)),)),)),
+    Case("only a fallback for 32 bits, and no entry", (Shelf((Part((File(FALLBACK_32, wide=False),)),)),)),
+)
+CASES = (*CASES, *MORE)
+IN_CI = (2, 6, 11, 16, 23, 35, 39, 74)
+"""With the demo's own disks they are the nine that every run starts: places in ``CASES``."""

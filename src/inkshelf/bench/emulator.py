@@ -22,10 +22,12 @@ from inkshelf.core.errors import BenchError, CancelledError
 from inkshelf.core.value import Value
 from inkshelf.data import exact
 
-Bus = Literal["virtio", "sata", "usb"]
+Bus = Literal["virtio", "sata", "usb", "nvme"]
 COMMAND = exact("firmware", "emulator")
 CODE = Path(exact("firmware", "emulator_code"))
 STORE = Path(exact("firmware", "emulator_variables"))
+SECURE_CODE, SECURE_STORE = Path(exact("firmware", "secure_code")), Path(exact("firmware", "secure_variables"))
+"""Firmware that checks signatures, and variables in which only the package's own test key is trusted."""
 PACKAGES = exact("firmware", "emulator_packages")
 GLOBAL = exact("firmware", "global")  # (3.3)
 LONGEST = 90  # seconds of a start; about ten are usual without hardware acceleration
@@ -39,6 +41,7 @@ RESULTS = {"Not Found": "not found", "Access Denied": "refused", "Security Viola
 DEVICES: dict[Bus, tuple[str, ...]] = {
     "virtio": ("-drive", "file={path},format=raw,if=virtio"),
     "sata": ("-drive", "file={path},format=raw,if=none,id=d{number}", "-device", "ide-hd,drive=d{number},bus=ide.{number}"),
+    "nvme": ("-drive", "file={path},format=raw,if=none,id=d{number}", "-device", "nvme,drive=d{number},serial=N{number}"),
     "usb": (
         "-drive",
         "file={path},format=raw,if=none,id=d{number}",
@@ -66,9 +69,17 @@ class Seen(Value, frozen=True):
     ended: bool
 
 
+Prepare = Callable[[list[Path]], None]
+
+
 def missing() -> str:
     """Return what has to be installed before anything can be started (empty: nothing)."""
     return "" if shutil.which(COMMAND) and CODE.exists() and STORE.exists() else PACKAGES
+
+
+def no_secure_boot() -> bool:
+    """Tell whether the firmware that checks signatures is not there."""
+    return not (SECURE_CODE.exists() and SECURE_STORE.exists())
 
 
 def watch(
@@ -76,17 +87,24 @@ def watch(
     variables: Mapping[str, bytes],
     seconds: float = LONGEST,
     hear: Callable[[Seen], bool] = lambda _: True,
+    *,
+    secure: bool = False,
+    prepare: Prepare = lambda _: None,
 ) -> Seen:
     """Start throw-away copies of ``disks`` with these boot variables; raises ``BenchError`` where there is nothing to start them with.
 
-    ``hear`` is told what was seen so far, several times a second; where it answers no, the start is broken off.
+    ``hear`` is told what was seen so far, several times a second; where it answers no, the start is broken off. ``secure``: with Secure Boot
+    on; ``prepare`` is handed the copies before they are started.
     """
     _refuse_missing()
+    code, store = (SECURE_CODE, SECURE_STORE) if secure else (CODE, STORE)
     with tempfile.TemporaryDirectory(prefix="inkshelf-start-") as name:
         folder = Path(name)
         copies = [(_copied(path, folder / f"disk-{number}"), bus) for number, (path, bus) in enumerate(disks)]
-        with_variables(STORE, folder / "variables", variables)
-        flash = ["-drive", f"if=pflash,format=raw,readonly=on,file={CODE}"]
+        prepare([path for path, _ in copies])
+        with_variables(store, folder / "variables", variables)
+        flash = ["-drive", f"if=pflash,format=raw,readonly=on,file={code}"]
+        flash += ["-global", "driver=cfi.pflash01,property=secure,value=on", "-machine", "smm=on"] if secure else []
         flash += ["-drive", f"if=pflash,format=raw,file={folder / 'variables'}"]
         ended = _run(copies, folder, seconds, hear, flash)
         return told(_console(folder), ended=ended)
@@ -128,12 +146,14 @@ def _copied(source: Path, target: Path) -> Path:
 
 
 def with_variables(template: Path, target: Path, variables: Mapping[str, bytes]) -> None:
-    """Write an emulator's variable store: the template's own, and these."""
+    """Write an emulator's variable store: the template's own without its boot entries, and these."""
     from virt.firmware.efi import efivar
     from virt.firmware.varstore import edk2
 
     store = edk2.Edk2VarStore(str(template))
     known = store.get_varlist()
+    for key in [one for one in known if re.fullmatch(r"Boot([0-9A-F]{4}|Order|Next)", one)]:
+        del known[key]
     for key, data in variables.items():
         made = efivar.EfiVar(key, guid=GLOBAL, attr=KEPT, data=data)
         known[key] = made

@@ -4,16 +4,26 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
-from inkshelf.bench import emulator
+from inkshelf.bench import emulator, signing
 from inkshelf.bench.emulator import Bus, Seen
 from inkshelf.bench.folder import Bench
 from inkshelf.bench.journal import NAME, Journal
 from inkshelf.bench.programs import words_of_sector
 from inkshelf.core.boot.entries import variables_of
 from inkshelf.core.boot.firmware import Start, start
-from inkshelf.core.boot.mishaps import ForgotEntries, LostFirstEntry, Mishap, SwitchedSecureBoot, TookDiskOut
+from inkshelf.core.boot.mishaps import (
+    ForgotEntries,
+    LostFirstEntry,
+    Mishap,
+    SwappedDisks,
+    SwitchedMode,
+    SwitchedSecureBoot,
+    TookDiskOut,
+    WentElsewhere,
+)
 from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.job import Job
@@ -34,8 +44,8 @@ class Watched(Value, frozen=True):
 
 Hear = Callable[[Seen], bool]
 Look = Callable[[list[tuple[Path, Bus]], dict[str, bytes], float, Hear], Seen]
-SHOWN = (SwitchedSecureBoot, LostFirstEntry, ForgotEntries, TookDiskOut)
-"""What may happen to a machine without a file being written."""
+SHOWN = (SwitchedSecureBoot, LostFirstEntry, ForgotEntries, TookDiskOut, SwitchedMode, SwappedDisks, WentElsewhere)
+"""What may happen to a machine without a file, or a whole disk, being written."""
 
 
 def why_not(job: Job, folder: Path) -> str:
@@ -65,7 +75,7 @@ def watch(
     if lacks:
         raise BenchError(f"This start cannot be watched: {lacks}.", "Then watch it.")
     if mishap and not all(isinstance(one, SHOWN) for one in mishap.parts):
-        raise BenchError(f"“{mishap.title}” writes files, which is rehearsed only.", "Choose another mishap.")
+        raise BenchError(f"“{mishap.title}” writes files or disks, which is rehearsed only.", "Choose another mishap.")
     planned = read(job).plan.planned
     after = mishap.befall(planned) if mishap else planned
     bench = Bench(folder)
@@ -80,8 +90,20 @@ def watch(
         variables = variables_of(machine.firmware)
     except FormatError as error:
         raise BenchError(f"{error.what}", "Capture the entries again: efibootmgr -v.") from None
-    predicted, seen = start(machine), (look or emulator.watch)(disks, variables, emulator.LONGEST, hear)
+    predicted, seen = start(machine), (look or _started(machine))(disks, variables, emulator.LONGEST, hear)
     return Watched(predicted, seen, differs(predicted, seen, machine), notes)
+
+
+def _started(machine: Machine) -> Look:
+    """Real firmware; with Secure Boot on, what it would trust is signed on the copies first."""
+    secure = machine.firmware.secure_boot == "on"
+    letters = [disk.id for disk in machine.disks]
+
+    def prepare(copies: list[Path]) -> None:
+        if secure:
+            signing.sign_copies(machine, dict(zip(letters, copies, strict=True)))
+
+    return partial(emulator.watch, secure=secure, prepare=prepare)
 
 
 def _legacy(machine: Machine, bench: Bench, hear: Hear) -> Watched:
@@ -111,9 +133,17 @@ def _bus(disk: Disk) -> Bus:
 def _as_emulated(machine: Machine) -> tuple[Machine, tuple[str, ...]]:
     """The machine as the emulator has it, and what is other there."""
     firmware, notes = machine.firmware, list[str]()
-    if firmware.secure_boot == "on":
-        notes.append("Secure Boot is off there: stand-ins bear no signature that firmware trusts")
+    lacking = signing.missing() or (emulator.PACKAGES if emulator.no_secure_boot() else "")
+    if firmware.secure_boot == "on" and lacking:
+        notes.append(f"Secure Boot is off there: to sign stand-ins, install {lacking}")
         firmware = replace(firmware, secure_boot="off")
+    elif firmware.secure_boot == "on":
+        notes.append("Secure Boot is on there, with a test key: what this machine trusts is signed with it on the copies")
+    own = machine.conditions
+    if own.known_paths_only or own.no_fixed_fallback or own.nt_first_again or own.type_insisted:
+        notes.append("what this board is known to do otherwise is not so there")
+        plain = replace(own, known_paths_only=None, no_fixed_fallback=None, nt_first_again=None, type_insisted=None)
+        machine = replace(machine, conditions=plain)
     kept = tuple(one for one in firmware.entries if one.leads in {"partition", "file"} and not one.automatic)
     gone = [one.variable for one in firmware.entries if one not in kept]
     if gone:

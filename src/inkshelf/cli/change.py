@@ -27,7 +27,9 @@ OPTIONS = {
 
 def _takes(parser: ArgumentParser) -> None:
     takes_job(parser, json_too=True)
-    verbs = "create, delete, move, resize, format, label, type, flag, renew, repair, prepare, write, arrange, or undo"
+    verbs = (
+        "create, delete, move, resize, format, label, type, flag, renew, repair, prepare, order, entry, write, arrange, or undo"
+    )
     parser.add_argument("verb", metavar="VERB", type=word, help=verbs)
     parser.add_argument(
         "call",
@@ -35,14 +37,15 @@ def _takes(parser: ArgumentParser) -> None:
         nargs="?",
         default="A",
         type=word,
-        help="a call number such as S1; for create the disk's letter, or a container",
+        help="a call number such as S1; for create the disk's letter, or a container; for order and entry a variable such as Boot0001",
     )
     parser.add_argument(
         "words",
         metavar="WORD",
         nargs="*",
         type=word,
-        help="the label, the type, a flag and on or off, a file's path and its lines, or the line to arrange",
+        help="the label, the type, a flag and on or off, a file's path and its lines, the line to arrange; for order: first, up, down, last or a number; "
+        "for entry: on, off or remove, and with a volume's call number a loader's path and a title",
     )
     for name, words in OPTIONS.items():
         parser.add_argument(f"--{name}", type=word, help=words)
@@ -103,9 +106,9 @@ TAKES = {
     "resize": ("size",),
     "format": ("fs", "label", "subvolumes"),
     "label": ("label",),
-    **dict.fromkeys(("delete", "type", "flag", "renew", "repair", "prepare", "write"), ()),
+    **dict.fromkeys(("delete", "type", "flag", "renew", "repair", "prepare", "order", "entry", "write"), ()),
 }
-WORDS_TAKEN = {"label": 1, "type": 1, "flag": 2, "prepare": 1}
+WORDS_TAKEN = {"label": 1, "type": 1, "flag": 2, "prepare": 1, "order": 1, "entry": 2}
 
 
 def _all_taken(verb: str, options: list[str], said: list[str]) -> None:
@@ -135,6 +138,8 @@ def _meant(verb: str, said: list[str]) -> dict[str, str | None]:
         "type": {"type": first},
         "flag": {"flag": first, "state": second},
         "prepare": {"what": first},
+        "order": {"place": first},
+        "entry": {"state": first, "title": second},
     }
     return meant.get(verb, {})
 

@@ -93,8 +93,8 @@ def _rehearse(said: Namespace) -> int:
         return _watch(said)
     reading, _ = read_job(said.job)
     machine = _at_step(reading, said.step)
-    outcomes = reading.after if said.step is None else rehearse(machine)
-    every = mishaps(machine)
+    outcomes = reading.after if said.step is None else rehearse(machine, reading.job.mishaps)
+    every = mishaps(machine, reading.job.mishaps)
     if said.mishap is not None:
         every = _meant(every, said.mishap)
         outcomes = tuple(one for one in outcomes if one.mishap == every[0].key)
@@ -104,7 +104,7 @@ def _rehearse(said: Namespace) -> int:
         print_json({"outcomes": [shapes.outcome(one, known[one.mishap]) for one in outcomes], "firmware": starts})
         return 0
     for one in outcomes:
-        print(f"{one.system:4} {one.mishap:18} {one.verdict:15} {' > '.join(one.path) if one.path else one.why}")
+        print(f"{one.system:4} {one.mishap:23} {one.verdict:15} {' > '.join(one.path) if one.path else one.why}")
     return 0
 
 
@@ -120,7 +120,7 @@ def _watch(said: Namespace) -> int:
     if said.step is not None:
         raise InkshelfError("The emulator starts the machine as it is inked, at the end.", "Leave --step out.")
     job = load(said.job)
-    every = mishaps(read(job).plan.planned)
+    every = mishaps(read(job).plan.planned, job.mishaps)
     mishap = _meant(every, said.mishap)[0] if said.mishap is not None else every[0]
     watched = watch(job, said.bench, mishap)
     if said.json:

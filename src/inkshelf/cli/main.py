@@ -21,6 +21,7 @@ MODULES = {
     "sticks": ("sticks",),
     "aiming": ("aims", "aim", "candidates", "choose", "lock", "editions"),
     "mending": ("causes",),
+    "mishaps": ("mishap",),
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),

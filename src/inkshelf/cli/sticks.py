@@ -49,13 +49,8 @@ def _sticks(words: Namespace) -> int:
     if words.json:
         from inkshelf.exchange import shapes
 
-        print_json(
-            {
-                "folder": str(folder),
-                "simulated": [_shape(one) for one in known],
-                "of_this_job": [shapes.stick(one) for one in mine],
-            }
-        )
+        simulated, held = [_shape(one) for one in known], [shapes.stick(one) for one in mine]
+        print_json({"folder": str(folder), "simulated": simulated, "of_this_job": held})
         return 0
     from inkshelf.exchange.stickwords import line_of
 

@@ -70,6 +70,15 @@ TABLE: dict[str, dict[str, Any]] = {
         "emulator_code": "/usr/share/OVMF/OVMF_CODE_4M.fd",
         "emulator_variables": "/usr/share/OVMF/OVMF_VARS_4M.fd",
         "emulator_packages": "qemu-system-x86, ovmf",
+        "secure_code": "/usr/share/OVMF/OVMF_CODE_4M.secboot.fd",
+        "secure_variables": "/usr/share/OVMF/OVMF_VARS_4M.snakeoil.fd",
+        "first_stage_component": "shim",
+        "menu_component": "grub",
+        "test_key": "/usr/share/ovmf/PkKek-1-snakeoil.key",
+        "test_certificate": "/usr/share/ovmf/PkKek-1-snakeoil.pem",
+        "test_passphrase": "snakeoil",
+        "signer": "sbsign",
+        "signer_packages": "sbsigntool, ovmf",
         "shell": "7c04a583-9e3e-4f1c-ad65-e05268d0b4d1",  # the file of the firmware's own shell in its volume
     },
     "nt": {

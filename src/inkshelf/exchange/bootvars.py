@@ -13,7 +13,9 @@ from inkshelf.data import exact
 ENTRY = re.compile(
     r"^Boot([0-9A-Fa-f]{4})(\*?) ([^\t]*?)(?:\t|\s{2,}|\s(?=(?:HD|PciRoot|File|VenHw|BBS|Acpi|FvVol|FvFile|USB|CDROM|MAC)\()|$)(.*)$"
 )
-DRIVE = re.compile(r"HD\((\d+),(GPT|MBR),([^,)]*),(0x[0-9A-Fa-f]+|\d+),(0x[0-9A-Fa-f]+|\d+)\)")
+HEX_GUID = r"[0-9A-Fa-f]{8}-(?:[0-9A-Fa-f]{4}-){3}[0-9A-Fa-f]{12}"
+WHOLE = r"0x[0-9A-Fa-f]{1,15}|[0-9]{1,18}"
+DRIVE = re.compile(rf"HD\(([0-9]{{1,9}}),(?:(GPT),({HEX_GUID})|(MBR),(?:0x)?([0-9A-Fa-f]{{1,8}})),({WHOLE}),({WHOLE})\)")
 FILE = re.compile(r"\bFile\(([^)]*)\)|/(\\[^\s]*?\.(?:efi|EFI))")
 MARKS: tuple[tuple[str, Leads], ...] = (
     (r"\bHD\(", "partition"),
@@ -66,19 +68,25 @@ def _leads(path: str) -> Leads:
 
 def _entry(match: re.Match[str]) -> BootEntry:
     number, star, title, path = match.groups()
-    made = BootEntry(int(number, 16), title.strip(), active=star == "*", leads=_leads(path), device=shown(path.strip())[:4096])
+    said = shown(path.strip())[:4096]
+    made = BootEntry(int(number, 16), shown(title.strip())[:4096], active=star == "*", leads=_leads(path), device=said)
     made = replace(made, application=made.leads == "firmware" and exact("firmware", "shell") not in path.lower())
     drive, file = DRIVE.search(path), FILE.search(path)
     if drive:
-        guid = drive.group(3).upper() if drive.group(2) == "GPT" else ""
-        mark = drive.group(3).lower().removeprefix("0x").upper() if drive.group(2) == "MBR" else ""
+        place, _, guid, _, mark, start, size = drive.groups()
         made = replace(
             made,
-            partition_number=int(drive.group(1)),
-            partition_guid=guid,
-            signature=mark.rjust(8, "0") if mark else "",
-            start_lba=int(drive.group(4), 0),
-            size_lba=int(drive.group(5), 0),
+            partition_number=int(place),
+            partition_guid=(guid or "").upper(),
+            signature=(mark or "").upper().rjust(8, "0") if mark else "",
+            start_lba=_whole(start),
+            size_lba=_whole(size),
         )
-    named = (file.group(1) or file.group(2)) if file else ""
-    return replace(made, path=named)
+    elif made.leads == "partition":
+        made = replace(made, leads="unknown")  # of a partition that is not named in a way that anybody could look for
+    named = (file.group(1) or file.group(2) or "") if file else ""
+    return replace(made, path=shown(named)[:4096])
+
+
+def _whole(text: str) -> int:
+    return int(text, 16) if text.lower().startswith("0x") else int(text)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.boot.routes import Result, Route
-from inkshelf.core.boot.uefi import numbers_in_order, passed_over, recovered, routes
+from inkshelf.core.boot.uefi import in_force, numbers_in_order, passed_over, recovered, routes
 from inkshelf.core.machine.state import BootEntry, Firmware, Machine
 from inkshelf.core.value import Value
 
@@ -52,10 +52,10 @@ def _uefi(machine: Machine) -> Start:
     """Entries in order, then what the firmware finds by itself; the first program that does not come back ends it."""
     tried: list[Attempt] = []
     ways = {route.entry.variable: route for route in routes(machine)}
-    for entry in _in_order(machine.firmware, ways):
+    for entry in _in_order(in_force(machine), ways):
         route = ways.get(entry.variable)
-        if route is None or (passed_over(entry) and entry.number != machine.firmware.next):
-            tried.append(_attempt(machine, entry, None, "skipped", passed_over(entry)))
+        if route is None or (passed_over(entry, machine) and entry.number != machine.firmware.next):
+            tried.append(_attempt(machine, entry, None, "skipped", passed_over(entry, machine)))
             continue
         ended = _take(machine, tried, route)
         if ended is not None:

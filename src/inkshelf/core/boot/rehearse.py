@@ -54,7 +54,11 @@ def outcome(machine: Machine, call: str, mishap: Mishap) -> Outcome:
     after = mishap.befall(machine)
     place = after.system(call)
     if place is None:
-        return Outcome(call, mishap.key, False, False, (), "its disk is not there")
+        before = machine.system(call)
+        dead = before is not None and any(one.id == before[0].id for one in after.disks)
+        return Outcome(
+            call, mishap.key, False, False, (), "nothing of its disk can be read" if dead else "its disk is not there"
+        )
     if after.firmware.mode is None:
         return Outcome(call, mishap.key, False, False, (), "firmware mode is not known yet", sure=False)
     if after.firmware.mode == "legacy":
@@ -110,9 +114,10 @@ def path_words(route: Route, call: str) -> tuple[str, ...]:
     return ("firmware", *stops, call)
 
 
-def rehearse(machine: Machine) -> tuple[Outcome, ...]:
-    """Return an outcome for every system and mishap."""
-    return tuple(outcome(machine, system.call, mishap) for system in systems(machine) for mishap in mishaps(machine))
+def rehearse(machine: Machine, own: tuple[Mishap, ...] = ()) -> tuple[Outcome, ...]:
+    """Return an outcome for every system and mishap, a person's ``own`` among them."""
+    known = mishaps(machine, own)
+    return tuple(outcome(machine, system.call, mishap) for system in systems(machine) for mishap in known)
 
 
 def if_it_stops(plan: Fold) -> tuple[tuple[Outcome, ...], ...]:
@@ -145,4 +150,6 @@ def _what_starting_reads(machine: Machine) -> tuple[object, ...]:
         )
         for d, v in machine.volumes()
     )
-    return (machine.firmware, parts)
+    own = machine.conditions
+    board = (own.cpu_bits, own.known_paths_only, own.no_fixed_fallback, own.nt_first_again, own.type_insisted)
+    return (machine.firmware, board, parts)

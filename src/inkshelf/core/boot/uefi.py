@@ -10,6 +10,7 @@ from collections.abc import Iterator
 
 from inkshelf.core.boot.menus import load_menu, load_nt
 from inkshelf.core.boot.routes import Reached, Result, Route, Station
+from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
@@ -32,18 +33,41 @@ def numbers_in_order(firmware: Firmware) -> tuple[int, ...]:
 
 def attempts(machine: Machine) -> Iterator[BootEntry]:
     """Yield the entries in the order in which they are tried: next once, the order, then an automatic one per disk."""
-    firmware = machine.firmware
-    seen = set()
+    firmware = in_force(machine)
+    known = set()
     for number in numbers_in_order(firmware):
         entry = firmware.entry(number)
-        if entry and (number == firmware.next or not passed_over(entry)):  # what is named for once is tried whatever it is
+        if entry and (
+            number == firmware.next or not passed_over(entry, machine)
+        ):  # what is named for once is tried whatever it is
             if entry.automatic:
-                seen.add(entry.disk)
+                known.add(entry.disk)
             yield entry
     free = max((entry.number for entry in firmware.entries), default=-1) + 1
-    new = sorted((one for one in machine.disks if one.id not in seen), key=lambda one: not one.removable)
+    new = sorted((one for one in machine.disks if one.id not in known), key=lambda one: not one.removable)
+    if machine.conditions.no_fixed_fallback:
+        new = [one for one in new if one.removable]
     for place, disk in enumerate(new):
         yield BootEntry(free + place, f"fallback on {disk.id}", disk.id, automatic=True)
+
+
+def in_force(machine: Machine) -> Firmware:
+    """Return the firmware as a board has it at a start: one that re-sorts its list puts the NT family's loader first."""
+    firmware = machine.firmware
+    if not machine.conditions.nt_first_again:
+        return firmware
+    loader = exact("paths", "nt_loader").lower()
+    first = [one for one in firmware.order if (entry := firmware.entry(one)) and entry.path.lower() == loader]
+    return replace(firmware, order=(*first, *(one for one in firmware.order if one not in first)))
+
+
+def seen(disk: Disk) -> bool:
+    """Tell whether firmware sees a disk's volumes: a GPT without the record that protects it is no table to it."""
+    return disk.table.kind != "gpt" or disk.table.protective
+
+
+def _seen(machine: Machine) -> Iterator[tuple[Disk, Volume]]:
+    return ((disk, volume) for disk, volume in machine.volumes() if seen(disk))
 
 
 def recovered(machine: Machine) -> Iterator[Route]:
@@ -51,16 +75,19 @@ def recovered(machine: Machine) -> Iterator[Route]:
     path = exact("paths", "fallback_x64")
     free = max((entry.number for entry in machine.firmware.entries), default=-1) + 1
     for disk in sorted(machine.disks, key=lambda one: not one.removable):
-        for volume in sorted(disk.volumes, key=lambda one: one.number):
+        for volume in sorted(disk.volumes, key=lambda one: one.number) if seen(disk) else ():
             if readable(volume) and _program(volume, path):
                 entry = BootEntry(free, f"recovery on {disk.id}", disk.id, automatic=True)
                 yield Route(entry, comes_to(machine, disk, volume, path))
 
 
-def passed_over(entry: BootEntry) -> str:
+def passed_over(entry: BootEntry, machine: Machine) -> str:
     """Return why an entry that stands in the order is not tried (empty: it is; one that is only hidden from menus is)."""
     if not entry.active:
         return "it is switched off"
+    known = {exact("paths", "nt_loader").lower(), exact("paths", "fallback_x64").lower(), ""}
+    if machine.conditions.known_paths_only and not entry.automatic and entry.path.lower() not in known:
+        return "this board starts the NT loader's path and the fallback file only"
     return "it is a program of the firmware's own, which a key starts" if entry.application else ""
 
 
@@ -117,7 +144,7 @@ def _target(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Re
 
 def _on_partition(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
     """A partition by its GUID, or by its disk's signature; the number counts too, a wrong start or size does not matter."""
-    for disk, volume in machine.volumes():
+    for disk, volume in _seen(machine):
         by_guid = bool(volume.guid) and volume.guid.upper() == entry.partition_guid.upper()
         by_mark = bool(entry.signature) and disk.table.kind == "mbr" and disk.table.signature.upper() == entry.signature.upper()
         if not (by_guid or (by_mark and volume.number == entry.partition_number)):
@@ -126,18 +153,25 @@ def _on_partition(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str
             return _no(f"its partition number is {volume.number} now, the entry says {entry.partition_number}")
         if by_mark and volume.number > 4:
             return _no("this firmware numbers logical volumes in another way than the entry does")
-        if not readable(volume):
-            return _no(f"firmware cannot read {volume.call}")
+        if not readable(volume) or not _typed(machine, disk, volume):
+            return _no(
+                f"firmware cannot read {volume.call}"
+                if not readable(volume)
+                else f"this board reads no volume of {volume.call}'s type"
+            )
         return disk, volume, entry.path or exact("paths", "fallback_x64")
+    hidden = next((disk for disk in machine.disks if not seen(disk)), None)
+    if hidden is not None and any(one.guid and one.guid.upper() == entry.partition_guid.upper() for one in hidden.volumes):
+        return _no(f"firmware sees no table on disk {hidden.id}: the record that protects it is gone")
     return _no("the partition that it names is not there")
 
 
 def _anywhere(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | Reached:
     """A file without a device: the first volume that has it, what can be taken out first."""
     for disk in sorted(machine.disks, key=lambda one: not one.removable):
-        for volume in sorted(disk.volumes, key=lambda one: one.number):
+        for volume in sorted(disk.volumes, key=lambda one: one.number) if seen(disk) else ():
             path = as_read(entry.path, volume)
-            if path and readable(volume) and _program(volume, path):
+            if path and readable(volume) and _typed(machine, disk, volume) and _program(volume, path):
                 return disk, volume, entry.path
     unread = any(readable(one) and is_unread(disk, one) for disk, one in machine.volumes())
     return _no(f"no volume that was read has {entry.path}" if unread else f"no volume has {entry.path}", unclear=unread)
@@ -152,9 +186,9 @@ def _program(volume: Volume, path: str) -> bool:
 def as_read(path: str, volume: Volume) -> str:
     """Return a file's path as firmware takes it on a volume: a missing first backslash and dots are mended; empty where it finds nothing.
 
-    That is so for strokes, for doubled backslashes, and where what two dots lead out of is no folder that holds a file known here.
+    That is so for strokes, for doubled backslashes, for one at the end, and where what two dots lead out of is no folder that holds a file known here.
     """
-    if "/" in path or "\\\\" in path:
+    if "/" in path or "\\\\" in path or path.endswith("\\"):
         return ""
     parts: list[str] = []
     for one in path.strip("\\").split("\\"):
@@ -174,18 +208,26 @@ def _fallback(machine: Machine, entry: BootEntry) -> tuple[Disk, Volume, str] | 
     if disk is None:
         return _no(f"disk {entry.disk} is not there")
     path = exact("paths", "fallback_x64")
-    seen = [one for one in sorted(disk.volumes, key=lambda one: one.number) if readable(one)]
-    for volume in seen:
+    each = sorted(disk.volumes, key=lambda one: one.number) if seen(disk) else []
+    there = [one for one in each if readable(one) and _typed(machine, disk, one)]
+    for volume in there:
         if _program(volume, path):
             return disk, volume, path
-    if any(is_unread(disk, one) for one in seen):
+    if any(is_unread(disk, one) for one in there):
         return _no(f"whether disk {disk.id} has a fallback file was not read", unclear=True)
+    if not seen(disk):
+        return _no(f"firmware sees no table on disk {disk.id}: the record that protects it is gone")
     return _no(f"disk {disk.id} has no fallback file")
 
 
 def entries_missing(machine: Machine) -> bool:
     """Tell whether the firmware may have entries, to files that nobody read, which nobody captured."""
     return not machine.firmware.entries_known and any(readable(one) and is_unread(disk, one) for disk, one in machine.volumes())
+
+
+def _typed(machine: Machine, disk: Disk, volume: Volume) -> bool:
+    """Whether a volume's type lets this board look into it."""
+    return not machine.conditions.type_insisted or disk.removable or is_esp(volume)
 
 
 def is_unread(disk: Disk, volume: Volume) -> bool:
@@ -222,12 +264,19 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
     secure = machine.firmware.secure_boot == "on"
     said = "signed" if file.signed else "not signed" if file.signed is False else "signature not known"
     stop = Station("loader", name, said, volume.call)
-    if file.unfit and machine.conditions.cpu_bits != 32:
-        if file.unfit == "no program":
-            return Reached((stop,), broken=f"{path} on {volume.call} is no program", result="not found")
-        return Reached((stop,), broken=f"it is a program for another processor ({file.unfit})", result="unsupported")
-    if secure and not file.signed:
+    if file.unfit == "no program" and machine.conditions.cpu_bits != 32:
+        return Reached((stop,), broken=f"{path} on {volume.call} is no program", result="not found")
+    if secure and not file.signed:  # a signature is looked at before the processor
         return Reached((stop,), broken="Secure Boot refuses it: it carries no trusted signature", result="refused")
+    least = machine.conditions.least_generation
+    if secure and file.kind == "first-stage" and least is not None and file.generation is not None and file.generation < least:
+        return Reached(
+            (stop,),
+            broken=f"Secure Boot refuses it: generation {file.generation}, and nothing below {least} starts",
+            result="refused",
+        )
+    if file.unfit and machine.conditions.cpu_bits != 32:
+        return Reached((stop,), broken=f"it is a program for another processor ({file.unfit})", result="unsupported")
     if secure and file.kind == "menu":
         return Reached(
             (stop,), broken="Secure Boot refuses it: its key is known only to its signed first stage", result="refused"

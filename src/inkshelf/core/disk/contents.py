@@ -68,7 +68,8 @@ class BootFile(Value, frozen=True):
 
     ``targets``: what it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
     ``hands_over``: file systems, by UUID, whose own configuration goes on where this one ends. ``unfit``: what it is, where it is no program
-    for an ordinary processor (x86-64): firmware there loads it, and refuses to run it.
+    for an ordinary processor (x86-64): firmware there loads it, and refuses to run it. ``generation``: of a first stage or a menu, as it says
+    itself; a list of revoked loaders names the oldest that still starts.
     """
 
     path: Line
@@ -78,6 +79,7 @@ class BootFile(Value, frozen=True):
     targets: tuple[Line, ...] = ()
     hands_over: tuple[Line, ...] = ()
     unfit: Unfit = ""
+    generation: Count | None = None
 
 
 class SystemRoot(Value, frozen=True):

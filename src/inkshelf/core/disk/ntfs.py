@@ -1,7 +1,6 @@
 """NTFS: size, use, state, and the end of what its own system cannot move.
 
-Reads the boot sector, a few records of the master file table, the root folder's index and the cluster bitmap; holes in a
-sparse image are never read. Source: the structures as published by the free drivers' documentation (layout headers 3.1).
+Reads boot sector, some records of the master file table, root index and cluster bitmap; holes are never read. Source: layout headers 3.1 of the free drivers.
 """
 
 from __future__ import annotations

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.disk.generations import told
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_signed, pe_unfit
 from inkshelf.core.disk.source import ByteSource
@@ -50,8 +51,12 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         if kind is None:
             continue
         content = node.read()
+        says, generation = told(content) if kind not in {"menu-config", "entry", "nt-boot-data"} else (None, None)
         if node.path.lower() in fallbacks:
-            kind = kinds.get(content, "loader")
+            kind = kinds.get(content, says or "loader")
+        elif says and kind != "nt-loader":
+            kind = says  # a first stage under another name is one
+            kinds[content] = kind
         elif kind != "menu-config":
             kinds[content] = kind
         if shown(node.path) != node.path:
@@ -64,7 +69,11 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         named = kind == "nt-boot-data"
         targets = tuple(one for one in known_guids if named and one and uuid.UUID(one).bytes_le in content)
         targets += _disk_files(content) if named else ()
-        found.append(BootFile(node.path, kind, node.size, signed, targets, unfit=pe_unfit(content) if program else ""))
+        found.append(
+            BootFile(
+                node.path, kind, node.size, signed, targets, unfit=pe_unfit(content) if program else "", generation=generation
+            )
+        )
     return tuple(sorted(found, key=lambda one: one.path.lower()))
 
 

@@ -110,6 +110,38 @@ ASKED = (
         "a wider system does not start",
         seldom=True,
     ),
+    Asked(
+        "known-paths-only",
+        "known_paths_only",
+        "Starts two paths only",
+        YES_NO,
+        "some boards start the NT loader's path and the fallback file, whatever an entry says",
+        seldom=True,
+    ),
+    Asked(
+        "no-fixed-fallback",
+        "no_fixed_fallback",
+        "No fallback on built-in disks",
+        YES_NO,
+        "some boards look for the fallback file on sticks only",
+        seldom=True,
+    ),
+    Asked(
+        "nt-first-again",
+        "nt_first_again",
+        "Puts the NT family first again",
+        YES_NO,
+        "some boards re-sort their list at every start",
+        seldom=True,
+    ),
+    Asked(
+        "type-insisted",
+        "type_insisted",
+        "Insists on the EFI system type",
+        YES_NO,
+        "some boards read no other FAT volume of a built-in disk",
+        seldom=True,
+    ),
     Asked("case-open", "case_open", "Case to be opened", YES_NO, "off, unplugged, static discharged first", seldom=True),
     Asked(
         "battery-swollen", "battery_swollen", "Battery swollen", YES_NO, "then nothing is done before it is out", seldom=True

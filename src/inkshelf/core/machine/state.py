@@ -298,7 +298,8 @@ class Firmware(Value, frozen=True):
 class Conditions(Value, frozen=True):
     """What people must know or do around the work; ``None`` is "not known yet". ``machine.asked`` has the words for each.
 
-    ``least_generation``: of a first stage that the firmware still starts.
+    ``least_generation``: of a first stage that the firmware still starts. ``known_paths_only``, ``no_fixed_fallback``, ``nt_first_again``,
+    ``type_insisted``: ways in which a board's firmware is known to differ from the one whose rules are simulated.
     """
 
     mains: bool | None = None
@@ -316,6 +317,10 @@ class Conditions(Value, frozen=True):
     cpu_bits: Count | None = None
     case_open: bool | None = None
     battery_swollen: bool | None = None
+    known_paths_only: bool | None = None
+    no_fixed_fallback: bool | None = None
+    nt_first_again: bool | None = None
+    type_insisted: bool | None = None
 
 
 class Machine(Value, frozen=True):

@@ -144,7 +144,9 @@ def smallest(machine: Machine, call: str) -> Fitting | None:
         return None
     helps = [one for one in fitting(machine, call) if one.case.shown and one.mends and one.case.steps]
     if seen.starts and not seen.stuck:
-        helps = [one for one in helps if one.cause.key == LISTS]
+        place = machine.system(call)
+        travels = place is not None and place[0].removable  # no menu should hang on a disk that can be out
+        helps = [one for one in helps if one.cause.key == LISTS and not travels]
     return min(helps, key=lambda one: one.depth, default=None)
 
 

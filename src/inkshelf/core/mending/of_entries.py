@@ -257,7 +257,8 @@ def fallback_gone(view: View) -> Iterator[Case]:
     if not view.uefi or view.well or not view.good or any(one.fallback for one in view.mine):
         return
     best = view.good[0]
-    if best.volume.boot_file(path) or (view.entries and not best.disk.removable):
+    by_entry = view.entries and not best.disk.removable and not view.machine.conditions.known_paths_only
+    if best.volume.boot_file(path) or by_entry:
         return
     why = f"{best.volume.call} has the loader of {view.call}, and no {path}"
     yield Case(True, best.volume.call, why, loader_put(view, best.volume, fallback_files(view, best.volume)))

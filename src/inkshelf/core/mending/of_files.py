@@ -12,7 +12,7 @@ from inkshelf.core.machine.state import Volume
 from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import all_files, entered, first_in_order, inside, loader_put, menu_anew, own_path
 from inkshelf.core.mending.view import Loader, View
-from inkshelf.core.steps.kinds import Format, Prepare, PutLoader, Retype, Step
+from inkshelf.core.steps.kinds import Format, Prepare, PutLoader, RepairTable, Retype, Step
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -69,6 +69,25 @@ def loader_gone(view: View) -> Iterator[Case]:
         yield from _not_read(view)
     elif not view.mine and readable(esp) and (view.linux or view.volume.guid):
         yield Case(True, esp.call, f"no loader of {view.system.title} is on {esp.call}", _put_again(view, esp))
+
+
+@cause(
+    "table-unseen",
+    "Firmware sees no table on its disk",
+    "no-device other",
+    2,
+    changed="disks nothing",
+    again="same",
+    one_time="back not-listed",
+    disk_listed="yes",
+    mode="uefi",
+    folder="whole",
+)
+def table_unseen(view: View) -> Iterator[Case]:
+    """The record in sector 0 that says that the disk is taken was overwritten: systems find the table behind it, firmware does not."""
+    if view.uefi and view.disk.table.kind == "gpt" and not view.disk.table.protective:
+        why = f"sector 0 of disk {view.disk.id} does not say that a GPT is behind it"
+        yield Case(True, view.disk.id, why, (RepairTable(view.disk.id),))
 
 
 @cause(

@@ -38,7 +38,11 @@ def _refused(one: Loader) -> bool:
 )
 def loader_unsigned(view: View) -> Iterator[Case]:
     """Somebody switched Secure Boot on, or factory defaults did."""
-    spoilt = [one for one in view.mine if _refused(one) and not (one.file.kind == "menu" and _signed_before(one))]
+    spoilt = [
+        one
+        for one in view.mine
+        if _refused(one) and not one.file.signed and not (one.file.kind == "menu" and _signed_before(one))
+    ]
     if _secure(view) and spoilt and not view.good:
         one = spoilt[0]
         why = f"Secure Boot is on, and {one.file.path} on {one.volume.call} is not signed"
@@ -156,16 +160,23 @@ def kernel_unsigned(view: View) -> Iterator[Case]:
     folder="whole",
 )
 def revoked(view: View) -> Iterator[Case]:
-    """An update of another system put it on the list of what no longer starts; no capture shows a file's generation."""
-    if (
-        view.uefi
-        and view.linux
-        and view.firmware.secure_boot in {"on", None}
-        and any(one.file.kind == "first-stage" for one in view.mine)
-    ):
-        by_hand = "Secure Boot off, start it, update its first stage, Secure Boot on again."
-        steps = (SetSecureBoot("off"),) if view.secure else ()
-        yield Case(False, view.call, "the generation of its first stage was not captured", steps, by_hand)
+    """An update of another system put it on the list of what no longer starts; a capture of text shows no file's generation."""
+    stages = [one for one in view.mine if one.file.kind == "first-stage"]
+    if not view.uefi or not view.linux or view.firmware.secure_boot not in {"on", None}:
+        return
+    if not (stages or view.unread):
+        return
+    by_hand = "Secure Boot off, start it, update its first stage, Secure Boot on again."
+    steps = (SetSecureBoot("off"),) if view.secure else ()
+    known = stages[0].file.generation if stages else None
+    least = view.machine.conditions.least_generation
+    if known is not None and least is not None:
+        if known < least:
+            why = f"{stages[0].file.path} is of generation {known}, and this firmware starts none below {least}"
+            yield Case(True, stages[0].volume.call, why, steps, by_hand)
+        return
+    why = "the generation of its first stage, or the least that this firmware starts, was not captured"
+    yield Case(False, view.call, why, steps, by_hand)
 
 
 @cause(

@@ -15,6 +15,7 @@ from inkshelf.core.fit.room import before_record, usable
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
 from inkshelf.core.plan.arrange import targets
+from inkshelf.core.plan.entries_by_hand import entry, ordered
 from inkshelf.core.plan.intents import Intent
 from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
@@ -56,8 +57,9 @@ ROLES: dict[str, Role] = {
 def change(job: Job, verb: str, call: str, **words: str | None) -> Job:
     """Return the job with one more intent by hand; raises ``InkshelfError`` with what to do, and changes nothing then.
 
-    ``verb``: create, delete, move, resize, format, label, type, flag, renew, repair or prepare. ``call``: the volume (for create: the
-    disk's letter). ``words``: size, after, at, type, fs, label, name, flag, state, table, what, as the verb needs them. On an MBR the
+    ``verb``: create, delete, move, resize, format, label, type, flag, renew, repair, prepare, order or entry. ``call``: the volume (for create: the
+    disk's letter; for order and entry: a variable such as Boot0001). ``words``: size, after, at, type, fs, label, name, flag, state, table,
+    what, place, title, as the verb needs them. On an MBR the
     extended partition is made as a volume of type ``extended``, and is called ``A:EXTENDED`` for resize and delete.
     """
     if verb not in VERBS:
@@ -377,4 +379,6 @@ VERBS: dict[str, Callable[[Machine, str, dict[str, str], str], Step]] = {
     "renew": _renew,
     "repair": _repair,
     "prepare": _prepare,
+    "order": lambda machine, call, words, _: ordered(machine, call, words),
+    "entry": lambda machine, call, words, _: entry(machine, call, words),
 }

@@ -4,6 +4,7 @@ from typing import Literal
 
 from inkshelf.core.aims.base import AimBase
 from inkshelf.core.aims.beside import Beside
+from inkshelf.core.boot.mishaps import Mishap, mishaps
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.state import Machine
@@ -39,7 +40,7 @@ class Job(Value, frozen=True):
     ``seed`` is also the job's identity: benches and journals bear it. ``by_hand`` holds what a person asked for beside the aims, as
     intents; ``steps`` are those that follow from the aims, then those that the intents come to. ``idle``: intents that do not apply now;
     ``contradictions``: where two readings of a disk disagree. ``unproved``: aims whose plan was not proved to be the best.
-    ``reasons``: why one way was taken and not another, in writing.
+    ``reasons``: why one way was taken and not another, in writing. ``mishaps``: what a person wants to see rehearsed, beside those that always are.
     """
 
     title: Line = ""
@@ -58,6 +59,7 @@ class Job(Value, frozen=True):
     contradictions: tuple[Contradiction, ...] = ()
     reasons: tuple[Line, ...] = ()
     unproved: tuple[Key, ...] = ()
+    mishaps: tuple[Mishap, ...] = ()
 
     @property
     def aim(self) -> Beside | None:
@@ -150,6 +152,23 @@ def found_by(job: Job, identity: str) -> Machine:
             break
         state = fold(state, tuple(one for one in job.planned if one.id.split(".")[0] == aim.id)).planned
     return state
+
+
+def with_mishap(job: Job, mishap: Mishap) -> Job:
+    """Return the job with one more mishap to rehearse, in the place of one of its key; raises ``PlanError`` for the key of one that always is."""
+    if mishap.key in {one.key for one in mishaps(fold(job.found, job.steps).planned)}:
+        raise PlanError(f"“{mishap.key}” is rehearsed anyway.", "Give yours another key.")
+    if not mishap.parts:
+        raise PlanError("Nothing happens in that mishap.", "Say at least one part of it.")
+    return replace(job, mishaps=(*(one for one in job.mishaps if one.key != mishap.key), mishap))
+
+
+def without_mishap(job: Job, key: str) -> Job:
+    """Return the job without a mishap that a person made; raises ``PlanError`` where there is none of that key."""
+    if key not in {one.key for one in job.mishaps}:
+        known = ", ".join(one.key for one in job.mishaps)
+        raise PlanError(f"There is no mishap “{key}” of this job's own.", f"It has: {known}." if known else "It has none.")
+    return replace(job, mishaps=tuple(one for one in job.mishaps if one.key != key))
 
 
 def with_found(job: Job, found: Machine) -> Job:

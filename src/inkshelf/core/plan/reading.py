@@ -35,4 +35,11 @@ class Reading(Value, frozen=True):
 def read(job: Job) -> Reading:
     """Return the reading of a job."""
     plan = fold(job.found, job.steps)
-    return Reading(job, plan, ledger(plan, job.steps), rehearse(plan.found), rehearse(plan.planned), if_it_stops(plan))
+    return Reading(
+        job,
+        plan,
+        ledger(plan, job.steps),
+        rehearse(plan.found, job.mishaps),
+        rehearse(plan.planned, job.mishaps),
+        if_it_stops(plan),
+    )

@@ -92,9 +92,9 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         rows=tuple(rows),
         ledger=reading.ledger,
         findings=findings(reading) if found is None else found,
-        outcomes=reading.after,
+        outcomes=_told(reading),
         titles=titles,
-        mishaps={one.key: one.title for one in mishaps(plan.planned)},
+        mishaps={one.key: one.title for one in mishaps(plan.planned, job.mishaps)},
         minutes=total,
         saved=saved,
         cautions=(*CAUTIONS, *_explained(names, plan.found)),
@@ -103,6 +103,17 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         aims=tuple(one.sentence(plan.found) for one in job.aims),
         reasons=job.reasons,
         restarts=restarts(reading),
+    )
+
+
+def _told(reading: Reading) -> tuple[Outcome, ...]:
+    """What stands on paper: the usual mishaps, a person's own, and of those about single disks the ones that change something."""
+    plain = {one.system: one.verdict for one in reading.after if one.mishap == "none"}
+    own = {one.key for one in reading.job.mishaps}
+    return tuple(
+        one
+        for one in reading.after
+        if not one.mishap.startswith("disk") or one.mishap in own or one.verdict != plain.get(one.system)
     )
 
 

@@ -5,26 +5,27 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.mishaps import Mishap, mishaps
 from inkshelf.core.boot.rehearse import Outcome, outcome, systems
-from inkshelf.core.boot.routes import Route, Station
+from inkshelf.core.boot.routes import Route
 from inkshelf.core.boot.uefi import routes
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.page import Page
-from inkshelf.ui.parts import draw_call, label, scrolled
+from inkshelf.ui.parts import label, scrolled
+from inkshelf.ui.startmap.map import StartMap
 from inkshelf.ui.startmap.mending import Mends
 from inkshelf.ui.startmap.mishaps import Mishaps
+from inkshelf.ui.startmap.own import OwnMishap
 from inkshelf.ui.startmap.watch import Watch
 
-COLUMNS = ("firmware", "entry", "loader", "menu", "system")
-TITLES = ("firmware", "entry, in order", "loader file", "menu", "system")
+MAP_PART = 0.42  # of the page's height, at most
 
 
 class Rehearsal(Value, frozen=True):
@@ -41,7 +42,7 @@ def rehearsal(desk: Desk, step: int, mishap: str) -> Rehearsal:
     """Return the rehearsal of a step (0: as found) after a mishap."""
     states = desk.reading.plan.machines
     state = states[max(0, min(step, len(states) - 1))]
-    known = mishaps(state)
+    known = mishaps(state, desk.job.mishaps)
     chosen = next((one for one in known if one.key == mishap), known[0])
     after = chosen.befall(state)
     tried = routes(after)
@@ -74,6 +75,9 @@ class StartChapter(Page):
         self.slider = StepLine()
         self.slider.valueChanged.connect(self._slid)
         box.addWidget(self.slider)
+        self.map = StartMap(self)
+        self.top = scrolled(self.map)
+        box.addWidget(self.top)
         self.area = scrolled(self._ways())
         self.watch.grew.connect(lambda: QTimer.singleShot(0, lambda: self.area.ensureWidgetVisible(self.watch, 0, 8)))
         box.addWidget(self.area, 1)
@@ -81,29 +85,36 @@ class StartChapter(Page):
         self.refresh()
 
     def _ways(self) -> QWidget:
-        """The map, the mishaps under it and what they come to; one thing to scroll where they have no room."""
+        """What the chosen mishap comes to, the mishaps, real firmware; one thing to scroll where they have no room, under the map that stays."""
         inside = QWidget()
         ways = QVBoxLayout(inside)
         ways.setContentsMargins(0, 0, 0, 0)
         ways.setSpacing(8)
-        self.map = StartMap(self)
-        ways.addWidget(self.map)
-        self.table = Mishaps(self)
-        ways.addWidget(self.table)
         self.detail = label("", theme.sans(13), wrap=True)
-        self.detail.setMinimumHeight(40)
         self.detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         ways.addWidget(self.detail)
         self.mends = Mends(self.desk)
         ways.addWidget(self.mends)
+        self.table = Mishaps(self)
+        ways.addWidget(self.table)
+        self.own = OwnMishap(self.desk)
+        ways.addWidget(self.own)
         self.watch = Watch(self.desk, self._bench, self._meant)
         ways.addWidget(self.watch)
         ways.addStretch(1)
         return inside
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._share()
+
+    def _share(self) -> None:
+        """The map has the height that its ways need, and at most its part of the page."""
+        self.top.setFixedHeight(min(self.map.minimumHeight() + 2, max(StartMap.LEAST, int(self.height() * MAP_PART))))
+
     def _meant(self) -> Mishap:
         """The mishap that is looked at, as it is at the end of the plan."""
-        known = mishaps(self.desk.reading.plan.planned)
+        known = mishaps(self.desk.reading.plan.planned, self.desk.job.mishaps)
         return next((one for one in known if one.key == self.mishap), known[0])
 
     def wait(self) -> None:
@@ -124,13 +135,24 @@ class StartChapter(Page):
         self.mishap = chosen.key
         self.sub.setText("when nothing goes wrong" if chosen.key == "none" else f"when: {chosen.title}")
         self.where.setText("as found" if self.step == 0 else f"after step {self.step} of {last}")
-        self.map.updateGeometry()
         self.map.refresh()
+        self._share()
         self.table.refresh()
         self.table.setVisible(bool(self.now.outcomes))
         self._say()
+        self.own.refresh(chosen.key)
+        self.own.setVisible(bool(self.now.outcomes))
         self.mends.refresh(self.now.machine, chosen, at_end=self.step == last)
         self.watch.refresh()
+
+    @property
+    def at_end(self) -> bool:
+        """Whether the end of the plan is shown."""
+        return self.step == len(self.desk.reading.plan.machines) - 1
+
+    def tell(self, words: str) -> None:
+        """Say why something was not done, in the place of what the mishap comes to, until something changes."""
+        self.detail.setText(words)
 
     def choose(self, mishap: str) -> None:
         """Rehearse another mishap."""
@@ -151,12 +173,8 @@ class StartChapter(Page):
                 else "Say under Intake how the firmware starts; then the ways can be rehearsed."
             )
             return
-        said = [
-            f"{call}: {one.why}" + (f"  ({' → '.join(one.path)})" if one.path else "")
-            for (call, key), one in self.now.outcomes.items()
-            if key == self.mishap
-        ]
-        self.detail.setText("\n".join(said))
+        said = [f"{call} {one.why}" for (call, key), one in self.now.outcomes.items() if key == self.mishap]
+        self.detail.setText(" · ".join(said))
 
 
 class StepLine(QSlider):
@@ -195,146 +213,3 @@ class StepLine(QSlider):
         painter.setPen(QPen(ink.color("stop" if self.hasFocus() else "ink"), 2.5))
         painter.setBrush(ink.color("ink"))
         painter.drawEllipse(QPointF(self._x(self.value()), 11), 7, 7)
-
-
-BROKEN = ("stop", "warn")
-"""How a way is drawn that ends, and one that nobody read."""
-
-
-def _ended(route: Route) -> str:
-    return "warn" if route.reached.unclear else "stop"
-
-
-class StartMap(QWidget):
-    """Stations on lines; a broken line ends where and says why."""
-
-    ROW, TOP = 74, 34
-
-    def __init__(self, chapter: StartChapter) -> None:
-        super().__init__()
-        self.chapter = chapter
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
-        self.setAccessibleName("start map")
-
-    def refresh(self) -> None:
-        """Make room for the routes there are."""
-        self.setMinimumHeight(self.TOP + self.ROW * max(2, len(self.chapter.now.routes)) + 4)
-        words = [
-            f"{route.entry.title}: {'reaches ' + ', '.join(route.systems) if route.systems else route.broken}"
-            for route in self.chapter.now.routes
-        ]
-        self.setAccessibleDescription("; ".join(words))
-        self.update()
-
-    def sizeHint(self) -> QSize:
-        return QSize(700, 260)
-
-    def _columns(self) -> list[tuple[float, float]]:
-        width = self.width() - 8
-        each = width / 5
-        return [(2 + place * each, min(168.0, each - 22)) for place in range(5)]
-
-    def paintEvent(self, event: object) -> None:
-        ink = theme.current()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        columns = self._columns()
-        painter.setFont(theme.serif(14))
-        painter.setPen(ink.color("pencil"))
-        for (x, width), words in zip(columns, TITLES, strict=True):
-            painter.drawText(QRectF(x, 2, width, 20), Qt.AlignmentFlag.AlignCenter, words)
-        now = self.chapter.now
-        rows = max(1, len(now.routes))
-        middle = self.TOP + self.ROW * (now.reached if now.reached is not None else (rows - 1) / 2) + self.ROW / 2
-        for place, route in enumerate(now.routes):
-            self._lead(painter, columns, middle, place, route)
-        firmware = now.machine.firmware
-        secure = "no Secure Boot" if firmware.mode == "legacy" else f"Secure Boot {firmware.secure_boot or 'unknown'}"
-        mode = {"uefi": "UEFI", "legacy": "legacy", None: "mode not known"}[firmware.mode]
-        self._station(painter, columns[0], middle, Station("firmware", mode, secure), "ink")
-        for place, route in enumerate(now.routes):
-            self._route(painter, columns, place, route)
-        if not now.routes:
-            painter.setFont(theme.serif(15, italic=True))
-            painter.setPen(ink.color("stop"))
-            painter.drawText(QPointF(columns[1][0], middle + 5), "nothing here is started this way")
-
-    def _state(self, place: int, route: Route) -> str:
-        now = self.chapter.now
-        if now.reached is not None and place > now.reached:
-            return "faint"
-        return "ink" if route.systems else "warn" if route.reached.unclear else "stop"
-
-    def _lead(self, painter: QPainter, columns: list[tuple[float, float]], middle: float, place: int, route: Route) -> None:
-        ink, state = theme.current(), self._state(place, route)
-        y = self.TOP + self.ROW * place + self.ROW / 2
-        begin, end = QPointF(columns[0][0] + columns[0][1], middle), QPointF(columns[1][0], y)
-        path = QPainterPath(begin)
-        path.cubicTo(QPointF((begin.x() + end.x()) / 2, begin.y()), QPointF((begin.x() + end.x()) / 2, end.y()), end)
-        pen = QPen(ink.color(state), 3 if state == "ink" else 1.6)
-        if state in BROKEN:
-            pen.setDashPattern([1.5, 2.5])
-        painter.setPen(pen)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(path)
-
-    def _route(self, painter: QPainter, columns: list[tuple[float, float]], place: int, route: Route) -> None:
-        ink, state = theme.current(), self._state(place, route)
-        y = self.TOP + self.ROW * place + self.ROW / 2
-        last: float | None = None
-        for station in route.stations:
-            x, width = columns[COLUMNS.index(station.place)]
-            broken = bool(route.broken) and station is route.stations[-1]
-            if last is not None:
-                painter.setPen(QPen(ink.color(state), 3 if state == "ink" else 1.6))
-                painter.drawLine(QPointF(last, y), QPointF(x, y))
-            detail = f"{place + 1} · {station.detail}" if station.place == "entry" else station.detail
-            self._station(
-                painter,
-                (x, width),
-                y,
-                Station(station.place, station.title, detail, station.call),
-                _ended(route) if broken and state != "faint" else state,
-            )
-            last = x + width
-        if last is not None and route.broken:
-            self._end(painter, last, y, route.broken, _ended(route) if state != "faint" else "faint")
-
-    def _end(self, painter: QPainter, x: float, y: float, why: str, tint: str) -> None:
-        ink = theme.current()
-        pen = QPen(ink.color(tint), 1.8)
-        pen.setDashPattern([1.5, 2.5])
-        painter.setPen(pen)
-        painter.drawLine(QPointF(x, y), QPointF(x + 26, y))
-        painter.setPen(QPen(ink.color(tint), 3))
-        for offset in (29, 35):
-            painter.drawLine(QPointF(x + offset, y - 9), QPointF(x + offset, y + 9))
-        painter.setFont(theme.serif(14, 600, italic=True))
-        box = QRectF(x + 46, y - 24, self.width() - x - 52, 48)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, why)
-
-    def _station(self, painter: QPainter, column: tuple[float, float], y: float, station: Station, state: str) -> None:
-        ink = theme.current()
-        box = QRectF(column[0], y - 23, column[1], 46)
-        pen = QPen(ink.color(state), 1.7)
-        if state in BROKEN:
-            pen.setDashPattern([3, 2])
-        painter.setPen(pen)
-        painter.setBrush(ink.color("card"))
-        painter.drawRoundedRect(box, 5, 5)
-        painter.setPen(ink.color("pencil" if state == "faint" else state))
-        title = QRectF(box.left() + 4, box.top() + 6, box.width() - 8, 20)
-        _fitted(painter, title, station.title, (theme.sans(13, 600), theme.sans(12, 600), theme.sans(11, 600)))
-        painter.setPen(ink.color(state if state in BROKEN else "pencil"))
-        detail = QRectF(box.left() + 4, box.top() + 24, box.width() - 8, 18)
-        _fitted(painter, detail, station.detail, (theme.mono(11), theme.sans(11)))
-        if station.call:
-            draw_call(painter, box.right() + 5, box.top() - 13, station.call, right=True)
-
-
-def _fitted(painter: QPainter, box: QRectF, text: str, fonts: tuple[QFont, ...]) -> None:
-    """Write in the middle of a box, in the first font in which the text has room; in the last it may be cut."""
-    font = next((one for one in fonts if QFontMetricsF(one).horizontalAdvance(text) <= box.width()), fonts[-1])
-    painter.setFont(font)
-    shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideMiddle, box.width())
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)

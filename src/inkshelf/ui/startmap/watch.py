@@ -66,7 +66,7 @@ class Watch(QWidget):
         mishap = self._mishap()
         lacks = self._why_not()
         if not lacks and not all(isinstance(one, watching.SHOWN) for one in mishap.parts):
-            lacks = "this mishap writes files: it is rehearsed only"
+            lacks = "this mishap writes files or disks: it is rehearsed only"
         self.sub.setText(lacks or f"copies of the inked disks under real firmware{self._when(mishap)}")
         self.go.setEnabled(not lacks)
         self.go.setToolTip(lacks or "about ten seconds; the inked disks are copied, and stay as they are")

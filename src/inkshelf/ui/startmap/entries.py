@@ -1,0 +1,133 @@
+"""The firmware's entries in the start map: moved by dragging or keys, switched, taken away; each an undoable step behind what is planned."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from inkshelf.core.errors import InkshelfError
+from inkshelf.core.machine.state import BootEntry
+from inkshelf.core.plan.byhand import change
+from inkshelf.core.plan.entries_by_hand import RUNS
+
+if TYPE_CHECKING:
+    from inkshelf.ui.startmap.chapter import StartChapter
+
+KEYS = "Alt and an arrow moves it, Space switches it off, Delete takes it away"
+
+
+class Entries:
+    """What is done to an entry; ``selected``: the row of the map that the keys mean."""
+
+    def __init__(self, chapter: StartChapter) -> None:
+        self.chapter = chapter
+        self.selected: int | None = None
+
+    def entry(self, row: int | None) -> BootEntry | None:
+        """Return the entry of a row, where it is one of the firmware's own variables."""
+        routes = self.chapter.now.routes
+        if row is None or not 0 <= row < len(routes):
+            return None
+        found = routes[row].entry
+        return found if self.chapter.desk.reading.plan.planned.firmware.entry(found.number) == found else None
+
+    def movable(self, row: int) -> bool:
+        """Tell whether a row can be changed: at the end of the plan, where nothing goes wrong, and not what the firmware adds by itself."""
+        return self.chapter.at_end and self.chapter.mishap == "none" and self.entry(row) is not None
+
+    def words(self, row: int) -> str:
+        """Return what can be done, for a hint."""
+        found = self.entry(row)
+        return f"{found.variable}: drag it to another place in the order. {KEYS}" if found else ""
+
+    def moved(self, row: int, to: int) -> None:
+        """Give the entry of a row the place of another."""
+        order = self.chapter.desk.reading.plan.planned.firmware.order
+        found, other = self.entry(row), self.entry(min(to, len(self.chapter.now.routes) - 1))
+        if found is None or row == to:
+            return
+        place = order.index(other.number) + 1 if other and other.number in order else len(order)
+        self._change("order", found, place=str(place))
+
+    def key(self, event: QKeyEvent) -> bool:
+        """Do what a key means; tell whether it means anything here."""
+        rows = [row for row in range(len(self.chapter.now.routes)) if self.movable(row)]
+        arrows = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        pressed = Qt.Key(event.key())
+        if not rows or pressed not in {*arrows, Qt.Key.Key_Space, Qt.Key.Key_Delete}:
+            return False
+        if self.selected not in rows:
+            self.selected = rows[0]
+            return True
+        found = self.entry(self.selected)
+        if found is None:
+            return False
+        if pressed in arrows and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self._change("order", found, place="up" if arrows[pressed] < 0 else "down")
+            self._follow(found)
+        elif pressed in arrows:
+            self.selected = rows[max(0, min(len(rows) - 1, rows.index(self.selected) + arrows[pressed]))]
+        elif pressed == Qt.Key.Key_Space:
+            self._change("entry", found, state="off" if found.active else "on")
+        else:
+            self._change("entry", found, state="remove")
+        return True
+
+    def _follow(self, found: BootEntry) -> None:
+        """The keys mean the same entry after it has moved."""
+        rows = [row for row, route in enumerate(self.chapter.now.routes) if route.entry.number == found.number]
+        self.selected = rows[0] if rows else None
+
+    def menu(self, over: QWidget, at: QPoint) -> None:
+        """Open what can be done to the selected entry, and the loaders that have none."""
+        found = self.entry(self.selected)
+        if found is None:
+            return
+        made = QMenu(over)
+        made.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for words, verb, said in (
+            ("Put it first", "order", {"place": "first"}),
+            ("One up", "order", {"place": "up"}),
+            ("One down", "order", {"place": "down"}),
+            ("Switch it off", "entry", {"state": "off"}),
+            ("Take it away", "entry", {"state": "remove"}),
+        ):
+            line = made.addAction(words)
+            if line is not None:
+                line.triggered.connect(lambda _, verb=verb, said=said: self._change(verb, found, **said))
+        for off in self.chapter.desk.reading.plan.planned.firmware.entries:
+            line = None if off.active else made.addAction(f"Switch {off.variable} “{off.title}” on")
+            if line is not None:
+                line.triggered.connect(lambda _, off=off: self._change("entry", off, state="on"))
+        self._offer(made)
+        made.popup(at)
+
+    def _offer(self, made: QMenu) -> None:
+        """Entries that could be made: for each loader that none names."""
+        machine = self.chapter.desk.reading.plan.planned
+        named = {(one.partition_guid.upper(), one.path.lower()) for one in machine.firmware.entries}
+        more = made.addMenu("Make one for")
+        for _, volume in machine.volumes():
+            for file in volume.boot_files:
+                if file.kind in RUNS and (volume.guid.upper(), file.path.lower()) not in named and more is not None:
+                    line = more.addAction(f"{file.path} on {volume.call}")
+                    if line is not None:
+                        line.triggered.connect(lambda _, call=volume.call, path=file.path: self._add(call, path))
+        if more is not None:
+            more.setEnabled(not more.isEmpty())
+
+    def _add(self, call: str, path: str) -> None:
+        self._do("entry", call, f"an entry for {path}", state=path)
+
+    def _change(self, verb: str, found: BootEntry, **words: str) -> None:
+        self._do(verb, found.variable.upper(), f"{found.variable}: {', '.join(words.values())}", **words)
+
+    def _do(self, verb: str, call: str, title: str, **words: str) -> None:
+        desk = self.chapter.desk
+        try:
+            desk.change(change(desk.job, verb, call, **words), title)
+        except InkshelfError as error:
+            self.chapter.tell(str(error))
