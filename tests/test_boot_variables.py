@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+from pathlib import Path
 from unicodedata import category
 from uuid import UUID
 
@@ -10,10 +11,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkshelf.cli import run
 from inkshelf.core.boot import paths, variables
+from inkshelf.core.boot.entries import option_of
 from inkshelf.core.boot.paths import Drive, Node
 from inkshelf.core.boot.variables import LoadOption
 from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.state import BootEntry
+from inkshelf.core.plan.job import Job
+from inkshelf.core.value import replace
+from inkshelf.data import exact
+from inkshelf.store import jobfile
 
 PARTITION = UUID("5c1f4b7e-2d07-4c8a-9f11-8a7a33b0c0de")
 NODES = st.one_of(
@@ -104,3 +112,34 @@ def test_the_bytes_are_those_of_the_specification() -> None:
 def test_nodes_are_said_in_the_words_of_the_specification(raw: str, words: str) -> None:
     (path,) = paths.parse(bytes.fromhex(raw.replace(" ", "")) + b"\x7f\xff\x04\x00")
     assert paths.words_of(path) == words
+
+
+def test_a_folder_of_variables_is_taken_in_as_it_stands(job: Job, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """As the kernel shows them: attributes before each value; what is of another vendor, or no boot variable, is left alone."""
+    folder, file = tmp_path / "efivars", tmp_path / "job.json"
+    folder.mkdir()
+    vendor = exact("firmware", "global")
+    guid = job.found.disks[0].volumes[0].guid
+    entry = BootEntry(
+        3, "Heron", partition_number=1, partition_guid=guid, start_lba=2048, size_lba=614400, path="\\EFI\\heron\\a.efi"
+    )
+    made = {"Boot0003": variables.build_option(option_of(entry)), "BootOrder": b"\3\0", "SecureBoot": b"\1", "Timeout": b"\5\0"}
+    for name, value in made.items():
+        (folder / f"{name}-{vendor}").write_bytes(b"\7\0\0\0" + value)
+    (folder / "Boot0009-11111111-2222-4333-8444-555555555555").write_bytes(b"\7\0\0\0junk")
+    jobfile.save(replace(job, aims=(), steps=()), file)
+    assert run(["take", str(file), "--capture", str(folder)]) == 0
+    taken = jobfile.load(file).found.firmware
+    assert (taken.order, taken.entries_known, taken.secure_boot) == ((3,), True, "on")
+    assert [(one.title, one.path, one.partition_guid) for one in taken.entries if one.number == 3] == [
+        ("Heron", entry.path, guid)
+    ]
+    (folder / f"Boot0004-{vendor}").write_bytes(b"\7")
+    capsys.readouterr()
+    assert run(["take", str(file), "--capture", str(folder)]) == 2
+    assert "Boot0004" in capsys.readouterr().err
+    (folder / f"Boot0004-{vendor}").unlink()
+    (folder / f"Boot0005-{vendor}").symlink_to("/etc/passwd")
+    assert run(["take", str(file), "--capture", str(folder)]) == 2, "no link is followed"
+    assert run(["take", str(file), "--capture", str(tmp_path)]) == 2
+    assert "holds no boot variables" in capsys.readouterr().err

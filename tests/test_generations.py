@@ -11,9 +11,14 @@ from hypothesis import strategies as st
 
 from inkshelf.bench.programs import program
 from inkshelf.core.boot.firmware import start
+from inkshelf.core.boot.mishaps import STANDING
+from inkshelf.core.boot.rehearse import outcome
 from inkshelf.core.disk.generations import section, told
+from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.startup_files import Seen, boot_files
-from inkshelf.core.machine.state import Machine
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.machine.state import BootFile, Machine
+from inkshelf.core.mending.narrowing import fitting
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.value import replace
@@ -73,3 +78,45 @@ def test_a_revoked_first_stage_is_refused_with_secure_boot_only(planned: Machine
     assert "generation 2" in tried.why
     assert start(firmware(old, secure_boot="off")).started[1] == "B2"  # type: ignore[index]
     assert start(replace(old, conditions=replace(old.conditions, least_generation=2))).started[1] == "B2"  # type: ignore[index]
+
+
+def with_entry_menu(machine: Machine, *, entries: int = 1, nt: bool = False) -> Machine:
+    """The Linux-family system starts by a menu of entry files, which lie on its start-up volume."""
+    root = machine.find("S2")[1].filesystem.uuid
+    loader = BootFile("\\EFI\\plain\\boot.efi", "entry-menu", 100_000, True)
+    files = [
+        loader,
+        *(
+            menu_file(f"\\loader\\entries\\{one}.conf", "entry", f"title a\noptions root=UUID={root}\n".encode())
+            for one in range(entries)
+        ),
+    ]
+    data = machine.find("B1")[1].boot_file(exact("paths", "nt_boot_data"))
+    files += [BootFile(exact("paths", "nt_loader"), "nt-loader", 1, True), data] if nt else []
+    changed = machine.with_volume("B2", lambda one: replace(one, boot_files=tuple(files)))
+    changed = changed.with_volume("S2", lambda one: replace(one, holds=replace(one.holds, kernels=0)))
+    moved = tuple(replace(one, path=loader.path) if one.number == 1 else one for one in changed.firmware.entries)
+    return firmware(changed, entries=moved)
+
+
+def test_a_menu_of_entry_files_starts_what_they_name_with_kernels_beside_them(planned: Machine) -> None:
+    assert outcome(with_entry_menu(planned), "S2", STANDING[0]).verdict == "starts"
+    assert outcome(with_entry_menu(planned), "S1", STANDING[0]).verdict == "starts by hand", "it sees its own volume only"
+    both = with_entry_menu(planned, nt=True)
+    assert outcome(both, "S1", STANDING[0]).why == "chosen in the menu"
+    empty = outcome(with_entry_menu(planned, entries=0), "S2", STANDING[0])
+    assert (empty.starts, empty.sure) == (False, False)
+    alone = with_entry_menu(planned, entries=0, nt=True)
+    assert outcome(alone, "S1", STANDING[0]).starts
+    apart = with_entry_menu(planned, entries=0)
+    entry = menu_file(
+        "\\loader\\entries\\a.conf", "entry", f"options root=UUID={planned.find('S2')[1].filesystem.uuid}".encode()
+    )
+    extended = gpt_type("linux_extended_boot")
+    other = apart.with_volume("D1", lambda one: replace(one, type_id=extended, boot_files=(entry,)))
+    assert outcome(other, "S2", STANDING[0]).verdict == "starts", "an extended boot partition of the same disk"
+
+
+def test_the_start_of_an_entry_menu_is_mended_like_any_other(planned: Machine) -> None:
+    broken = firmware(with_entry_menu(planned), order=(0,))
+    assert next(one.cause.key for one in fitting(broken, "S2", "other") if one.case.shown) == "not-in-order"

@@ -16,7 +16,7 @@ from inkshelf.data import exact
 
 KEY, CERTIFICATE = Path(exact("firmware", "test_key")), Path(exact("firmware", "test_certificate"))
 SIGNER = exact("firmware", "signer")
-TRUSTED = {"nt-loader", "first-stage", "loader"}
+TRUSTED = {"nt-loader", "first-stage", "entry-menu", "loader"}
 """Kinds that firmware itself trusts where they are signed; a menu's key is known only to its first stage."""
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.cli.shared import Command, choice, facts, load, nearest, path, said, save, takes_job, word
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.value import replace
 
 if TYPE_CHECKING:
     from inkshelf.core.plan.job import Job, Source
@@ -45,7 +46,7 @@ def _takes_readings(parser: ArgumentParser) -> None:
         metavar="FILE",
         action="append",
         default=[],
-        help="what lsblk, sfdisk, blkid or efibootmgr printed; again for more",
+        help="what lsblk, sfdisk, blkid or efibootmgr printed, or a folder of boot variables as the kernel shows them; again for more",
     )
 
 
@@ -112,13 +113,19 @@ def _refuse_legacy(firmware: str, told: Gathered) -> None:
 
 
 def _captured(paths: list[Path]) -> tuple[Gathered, list[Source]]:
-    """Return what captured texts tell together, and where they came from."""
+    """Return what captured texts, and folders of boot variables, tell together, and where they came from."""
     from inkshelf.core.plan.job import Source
     from inkshelf.exchange.anytext import gather
     from inkshelf.exchange.captures import read_text
+    from inkshelf.exchange.rawvars import read_folder
 
-    told = gather(read_text(one) for one in paths)
-    return told, [Source(kind, str(one.resolve())) for kind, one in zip(told.kinds, paths, strict=True)]  # type: ignore[arg-type]
+    folders, files = [one for one in paths if one.is_dir()], [one for one in paths if not one.is_dir()]
+    told = gather(read_text(one) for one in files)
+    sources = [Source(kind, str(one.resolve())) for kind, one in zip(told.kinds, files, strict=True)]  # type: ignore[arg-type]
+    for folder in folders:  # the variables themselves say more than a listing of them
+        told = replace(told, firmware=read_folder(folder))
+        sources.append(Source("efivars", str(folder.resolve())))
+    return told, sources
 
 
 def _say_contradictions(job: Job) -> None:

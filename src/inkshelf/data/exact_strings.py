@@ -74,6 +74,7 @@ TABLE: dict[str, dict[str, Any]] = {
         "secure_variables": "/usr/share/OVMF/OVMF_VARS_4M.snakeoil.fd",
         "first_stage_component": "shim",
         "menu_component": "grub",
+        "entry_menu_component": "systemd-boot",
         "test_key": "/usr/share/ovmf/PkKek-1-snakeoil.key",
         "test_certificate": "/usr/share/ovmf/PkKek-1-snakeoil.pem",
         "test_passphrase": "snakeoil",

@@ -7,7 +7,9 @@ A menu that runs never returns by itself: where its configuration, a root or a k
 from __future__ import annotations
 
 from inkshelf.core.boot.routes import Reached, Station
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume, as_volume
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 HIDES_CONTENTS = {"luks", "lvm", "nt-encrypted", "unknown", "damaged"}
@@ -57,6 +59,28 @@ def load_menu(machine: Machine, disk: Disk, volume: Volume, file: BootFile, stop
     return _listed(machine, disk, volume, (config,), stop)
 
 
+def load_entries(machine: Machine, disk: Disk, volume: Volume, stop: Station) -> Reached:
+    """A menu of entry files (Boot Loader Specification): those of its own volume, and of an extended boot partition of the same disk.
+
+    Their kernels lie beside them. An NT-family loader on its own volume is listed too, behind them; nothing on other disks is.
+    """
+    apart = [one for one in disk.volumes if one.type_id.upper() == gpt_type("linux_extended_boot") and one.call != volume.call]
+    entries = tuple(file for place in (volume, *apart) for file in place.boot_files if file.kind == "entry")
+    reached = _listed(machine, disk, volume, entries, stop, beside=True) if entries else None
+    nt = load_nt(machine, volume, stop) if volume.boot_file(exact("paths", "nt_loader")) else None
+    more = tuple(one for one in nt.systems if reached is None or one not in reached.systems) if nt else ()
+    if reached is not None and reached.systems:
+        shown = replace(reached.stations[1], detail=f"lists {len(reached.systems) + len(more)}")
+        return replace(reached, stations=(reached.stations[0], shown, *reached.stations[2:]), systems=(*reached.systems, *more))
+    if more and nt:
+        return replace(nt, stations=(stop, Station("menu", "menu", f"lists {len(more)}", volume.call), nt.stations[-1]))
+    if reached is not None and reached.broken.startswith("Secure Boot"):
+        return reached
+    return Reached(
+        (stop,), broken="none of its entry files leads to a system that is there; what it does then is not known", unclear=True
+    )
+
+
 def _waits(stop: Station, volume: Volume, detail: str, why: str) -> Reached:
     return Reached((stop, Station("menu", "menu", detail, volume.call)), broken=why, waits=True)
 
@@ -76,8 +100,13 @@ def _handed_over(machine: Machine, disk: Disk, volume: Volume, config: BootFile,
     )
 
 
-def _listed(machine: Machine, disk: Disk, volume: Volume, configs: tuple[BootFile, ...], stop: Station) -> Reached:
-    """What the menu's entries lead to, in their order; its default is the first, and where that is gone a person must choose."""
+def _listed(
+    machine: Machine, disk: Disk, volume: Volume, configs: tuple[BootFile, ...], stop: Station, *, beside: bool = False
+) -> Reached:
+    """What the menu's entries lead to, in their order; its default is the first, and where that is gone a person must choose.
+
+    ``beside``: the kernels lie where the menu does, and not in the roots.
+    """
     systems: list[str] = []
     refused, gone = "", False
     for target in (one for config in configs for one in config.targets):
@@ -91,7 +120,7 @@ def _listed(machine: Machine, disk: Disk, volume: Volume, configs: tuple[BootFil
                 continue
             if machine.firmware.secure_boot == "on" and one.holds.kernel_signed is False:
                 refused = f"Secure Boot: the kernel on {one.call} is not signed"
-            elif one.holds.kernels == 0 and not _kernels_elsewhere(machine, configs, one):
+            elif one.holds.kernels == 0 and not beside and not _kernels_elsewhere(machine, configs, one):
                 gone = gone or not systems
             elif one.call not in systems:
                 systems.append(one.call)

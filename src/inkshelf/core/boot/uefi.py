@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.boot.menus import load_menu, load_nt
+from inkshelf.core.boot.menus import load_entries, load_menu, load_nt
 from inkshelf.core.boot.routes import Reached, Result, Route, Station
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
@@ -283,6 +283,8 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
         )
     if file.kind == "nt-loader":
         return load_nt(machine, volume, stop)
+    if file.kind == "entry-menu":
+        return load_entries(machine, disk, volume, stop)
     if file.kind in {"first-stage", "menu"}:
         return load_menu(machine, disk, volume, file, stop)
     return Reached((stop,), broken=NOT_KNOWN, unclear=True)

@@ -9,7 +9,7 @@ from inkshelf.core.checks.touched import stick_letters
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.plan.reading import Reading
 
-LOADERS = {"nt-loader", "first-stage", "menu"}
+LOADERS = {"nt-loader", "first-stage", "menu", "entry-menu"}
 
 
 @check

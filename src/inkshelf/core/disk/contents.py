@@ -9,7 +9,7 @@ from inkshelf.core.texts import CallOrNone, Count, Key, KeyOrNone, Line
 from inkshelf.core.value import Value
 
 Family = Literal["nt", "linux", "apfs"]
-FileKind = Literal["nt-loader", "nt-boot-data", "first-stage", "menu", "menu-config", "entry", "loader"]
+FileKind = Literal["nt-loader", "nt-boot-data", "first-stage", "menu", "menu-config", "entry-menu", "entry", "loader"]
 
 
 class Inside(Value, frozen=True):

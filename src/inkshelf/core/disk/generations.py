@@ -33,6 +33,7 @@ def told(content: bytes) -> tuple[FileKind | None, int | None]:
     kinds: dict[str, FileKind] = {
         exact("firmware", "first_stage_component"): "first-stage",
         exact("firmware", "menu_component"): "menu",
+        exact("firmware", "entry_menu_component"): "entry-menu",
     }
     for line in section(content, b".sbat").split(b"\0")[0].decode("utf-8", "replace").splitlines():
         component, _, rest = line.partition(",")

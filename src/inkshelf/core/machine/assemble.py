@@ -65,7 +65,7 @@ def _loaders(volume: Volume) -> list[tuple[str, str]]:
     fallback = exact("paths", "fallback_x64").lower()
     found = []
     for file in volume.boot_files:
-        if file.path.lower() != fallback and file.kind in {"nt-loader", "first-stage"}:
+        if file.path.lower() != fallback and file.kind in {"nt-loader", "first-stage", "entry-menu"}:
             folder = file.path.strip("\\").split("\\")[1] if file.path.count("\\") > 2 else "loader"
             found.append(("NT loader" if file.kind == "nt-loader" else folder, file.path))
     return sorted(found, key=lambda one: one[0] != "NT loader")

@@ -15,7 +15,7 @@ from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, Volu
 from inkshelf.core.value import Value
 from inkshelf.data import exact
 
-RUNS = {"nt-loader", "first-stage", "menu"}
+RUNS = {"nt-loader", "first-stage", "menu", "entry-menu"}
 FALLBACK_FOLDER = exact("paths", "fallback_x64").rsplit("\\", 1)[0].lower()
 
 
@@ -105,14 +105,17 @@ class View:
     def mine(self) -> tuple[Loader, ...]:
         """The loaders that are this system's own, working or not: those in its own folders, and copies where firmware looks without an entry."""
         folders, kinds = self._folders(), {"nt-loader"} if self.nt else {"first-stage", "menu"}
-        found = (one for one in self.loaders if (one.volume.call, one.folder.lower()) in folders and one.file.kind in kinds)
+        found = [one for one in self.loaders if (one.volume.call, one.folder.lower()) in folders and one.file.kind in kinds]
+        found += [
+            one for one in self.loaders if self.linux and one.file.kind == "entry-menu" and self.call in one.reached.systems
+        ]
         return tuple(sorted(found, key=lambda one: one.folder.lower() == FALLBACK_FOLDER))
 
     @cached_property
     def good(self) -> tuple[Loader, ...]:
         """Its own loaders that come to it, the best to name in an entry first."""
         fine = [one for one in self.mine if self.call in one.reached.systems and readable(one.volume)]
-        order = {"nt-loader": 0, "first-stage": 0, "menu": 1}
+        order = {"nt-loader": 0, "first-stage": 0, "menu": 1, "entry-menu": 0}
         return tuple(sorted(fine, key=lambda one: (one.fallback, one.disk.id != self.disk.id, order[one.file.kind])))
 
     def _folders(self) -> set[tuple[str, str]]:
