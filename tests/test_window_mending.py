@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton
 from pytestqt.qtbot import QtBot
@@ -16,6 +16,7 @@ from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.plan.reading import read
 from inkshelf.core.value import replace
 from inkshelf.ui.aim.answers import Questions
+from inkshelf.ui.aim.causes import Causes
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
@@ -148,3 +149,34 @@ def test_a_mishap_of_the_name_of_one_that_always_is_rehearsed_is_refused_in_word
     press(start.own.keep)
     assert "rehearsed anyway" in start.own.said.text()
     assert shown.desk.job.mishaps == ()
+
+
+def test_a_cause_is_taken_by_a_press_or_the_keys_and_given_back(shown: Window, broken: Job) -> None:
+    shown.desk.change(replan(replace(broken, aims=(Mend(seen="other", system="S2"),))), "mend")
+    shown.desk.show("aim")
+    settled(shown)
+    causes = shown.chapter("aim").findChildren(Causes)[0]
+    assert causes.isVisible()
+    keys = [one.cause.key for one in causes.left]
+    assert keys[0] == causes.best == "loader-gone"
+    second = QPoint(200, int(causes.HEAD + causes.ROW * 1.5))
+    QTest.mouseClick(causes, Qt.MouseButton.LeftButton, pos=second)
+    assert shown.desk.job.aims[0].cause == keys[1]  # type: ignore[attr-defined]
+    QTest.mouseClick(causes, Qt.MouseButton.LeftButton, pos=second)
+    assert shown.desk.job.aims[0].cause == "likeliest", "pressed again it is given back"  # type: ignore[attr-defined]
+    causes.setFocus()
+    QTest.keyClick(causes, Qt.Key.Key_Down)
+    assert shown.desk.job.aims[0].cause == keys[0]  # type: ignore[attr-defined]
+    shown.desk.change(
+        replan(replace(broken, aims=(Mend(seen="other", system="S2", one_time="starts", disk_listed="no"),))), "wrong"
+    )
+    settled(shown)
+    assert causes.left == ()
+    assert causes.accessibleName()
+    shown.grab()  # it is drawn without any, too
+
+
+def test_another_aim_shows_no_causes(shown: Window) -> None:
+    shown.desk.show("aim")
+    settled(shown)
+    assert not shown.chapter("aim").findChildren(Causes)[0].isVisible()

@@ -107,6 +107,17 @@ class Pictures:
         self.window.desk.show("media")
         self.take("media")
 
+    def mending(self, demo: Path) -> None:
+        """A machine that goes straight into another system: the causes, and its start as found."""
+        self.window.desk.replace_job(first_day(demo, "mending"), None)
+        self.window.desk.show("aim")
+        settle(1.0)
+        self.window.chapter("aim").inside.ensureWidgetVisible(self.window.chapter("aim").causes, 0, 8)  # type: ignore[attr-defined]
+        self.take("mending")
+        self.window.desk.show("start")
+        self.window.chapter("start").slider.setValue(0)  # type: ignore[attr-defined]
+        self.take("start-as-found")
+
     def inking(self, demo: Path) -> None:
         """Half-way through inking, and its end."""
         desk = self.window.desk
@@ -136,6 +147,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     pictures.closer()
     pictures.two_disks(demo)
     pictures.sticks(demo)
+    pictures.mending(demo)
     pictures.inking(demo)
     window.close()
     return pictures.made

@@ -85,13 +85,14 @@ class Mend(AimBase, frozen=True, tag="mend"):
         place = found.system(call) if call else None
         name = f"{place[1].holds.title} ({call})" if place and place[1].holds else "a system"
         seen = _within(BY_KEY[self.seen].title) if self.seen in BY_KEY else "it does not start"
-        left = self._chosen(self.fits(found))
+        left = self.chosen(self.fits(found))
         return f"{name}: {seen}; {_within(left.cause.title) if left else 'no cause fits'}"
 
-    def _chosen(self, left: tuple[Fitting, ...]) -> Fitting | None:
-        """The cause that is named, else the likeliest whose repair starts the system, else the likeliest."""
+    def chosen(self, left: tuple[Fitting, ...]) -> Fitting | None:
+        """Return the cause that is named, else the likeliest that is shown and whose repair starts the system, else the likeliest."""
         named = next((one for one in left if one.cause.key == self.cause), None)
-        return named or next((one for one in left if one.mends), None) or (left[0] if left else None)
+        shown = next((one for one in left if one.case.shown and one.mends), None)
+        return named or shown or (left[0] if left else None)
 
     def questions(self, found: Machine) -> tuple[Question, ...]:
         """Return what is seen and which system it is, the looks that tell most of what is left, and the causes that are left."""
@@ -128,7 +129,7 @@ class Mend(AimBase, frozen=True, tag="mend"):
 
     def _cause(self, left: tuple[Fitting, ...]) -> Question:
         """The causes that are left; the usual answer is the likeliest, which changes as looks come in."""
-        first = self._chosen(left) if self.cause == LIKELIEST else (left[0] if left else None)
+        first = self.chosen(left) if self.cause == LIKELIEST else (left[0] if left else None)
         each = tuple(Answer(one.cause.title, one.cause.key, _said(one)) for one in left)
         likeliest = Answer("the likeliest", LIKELIEST, first.cause.title if first else "None fits: look again.")
         why = first.case.why if first else "no cause fits what was said: one of the answers may be wrong"
@@ -143,7 +144,7 @@ class Mend(AimBase, frozen=True, tag="mend"):
         call = self.about_system(found)
         if not call:
             raise PlanError("There is no system in this job that could start.", "Take its disk in, or say what a volume holds.")
-        first = self._chosen(self.fits(found, seed, taken))
+        first = self.chosen(self.fits(found, seed, taken))
         if first is None:
             raise PlanError(
                 "No cause fits what is seen and what was looked at.",

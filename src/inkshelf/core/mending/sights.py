@@ -12,29 +12,29 @@ class Sight(Value, frozen=True):
 
 
 SIGHTS = (
-    Sight("other", "It goes straight into another system", "No menu comes, or it is gone at once; the other system is well."),
-    Sight("not-listed", "A menu comes, and the system is not in it", "The menu's other lines start what they say."),
-    Sight(
-        "prompt",
-        "A menu's prompt waits for commands",
-        "A line of text with a cursor, and the word rescue or the menu's own name.",
-    ),
+    Sight("other", "Straight into another system", "No menu comes, or it is gone at once; the other system is well."),
+    Sight("not-listed", "A menu without the system", "The menu's other lines start what they say."),
+    Sight("prompt", "A menu's prompt waits", "A line of text with a cursor, and the word rescue or the menu's own name."),
     Sight("no-device", "Nothing to start from", "The firmware says so, opens its settings or its shell, or tries the network."),
-    Sight("refused", "A message says that something is refused", "It speaks of a signature, a policy or a violation."),
+    Sight("refused", "Something is refused", "A message speaks of a signature, a policy or a violation."),
     Sight(
-        "kernel-error", "The menu starts the system, and says that a file is not found", "It goes back to the menu at a key."
+        "kernel-error",
+        "The menu: file not found",
+        "The menu is well, its line leads to a file that is not there; it goes back at a key.",
     ),
     Sight(
         "emergency",
-        "The system begins to start, waits, and ends at a shell of its own",
-        "It counts seconds for a disk, or asks for a check.",
+        "It waits, then a shell",
+        "The system begins to start, counts seconds for a disk or asks for a check, and ends at a shell of its own.",
     ),
     Sight(
-        "system-screen", "The NT family's own screen says that it could not start", "Boot data, or a device that is not there."
+        "system-screen",
+        "The NT family's own screen",
+        "It says that it could not start: boot data, or a device that is not there.",
     ),
     Sight("recovery-key", "A recovery key is asked for", "With it the system starts as ever."),
-    Sight("one-line", "One line of text, or a blinking cursor, and nothing more", "The legacy way: no menu, no picture."),
-    Sight("loop", "It starts again and again", "The same picture comes back, or an installer that is over comes again."),
+    Sight("one-line", "One line, or a cursor", "The legacy way: no menu, no picture."),
+    Sight("loop", "Again and again", "The same picture comes back, or an installer that is over comes again."),
     Sight("black", "The screen stays black", "Lights and fans say that it runs."),
 )
 BY_KEY = {one.key: one for one in SIGHTS}
@@ -67,7 +67,7 @@ STARTS = _two("starts", "it starts then", "same", "the same as before")
 LOOKS = (
     Look(
         "changed",
-        "What was done to the machine last",
+        "What was done last",
         "Ask the owner: an update, another disk, a setting, an empty battery on the board.",
         1,
         (
@@ -81,15 +81,15 @@ LOOKS = (
     ),
     Look(
         "again",
-        "Everything unplugged, restarted once more",
+        "Unplugged and restarted",
         "Pull sticks, cards and external disks that the system does not live on; restart, touch nothing.",
         2,
         STARTS,
     ),
     Look(
         "one-time",
-        "The system chosen in the firmware's one-time menu",
-        "Its key is shown for a second at the start; choose the system's own line.",
+        "Chosen in the one-time menu",
+        "In the firmware's menu, whose key is shown for a second at the start: choose the system's own line.",
         2,
         (
             Seen("starts", "it starts from there"),
@@ -99,14 +99,14 @@ LOOKS = (
     ),
     Look(
         "disk-listed",
-        "Whether the firmware's settings list its disk",
-        "Size, model and serial as on this sheet; with the case's cables seated.",
+        "Its disk in the settings",
+        "The firmware's settings list it with size, model and serial; cables seated.",
         2,
         _two("yes", "it is listed", "no", "it is not"),
     ),
     Look(
         "prompt-disks",
-        "At the prompt: are the volumes of its disk listed",
+        "Its volumes at the prompt",
         "The command ls names them; compare their number with the shelf.",
         1,
         _two("all", "all of them", "missing", "some are missing"),
@@ -130,23 +130,23 @@ LOOKS = (
     ),
     Look(
         "mode",
-        "Which way the firmware starts",
+        "Way of starting",
         "Its settings: UEFI, or legacy (also called compatibility, CSM).",
         2,
         _two("uefi", "UEFI", "legacy", "legacy, or both with legacy first"),
     ),
     Look(
         "secure-off",
-        "Secure Boot off for one start",
-        "Note what it was, switch it off, start, put it back.",
+        "Secure Boot off, once",
+        "Note what it was, switch Secure Boot off, start, put it back.",
         5,
         STARTS,
         caution="An encrypted volume asks for its recovery key: have it at hand first.",
     ),
     Look(
         "folder",
-        "From a live system: the system's folder on the EFI system partition",
-        "Mount it, list its folders; the loader, the menu and its configuration are there or not.",
+        "Its folder, from a live system",
+        "Mount the EFI system partition, list its folders: loader, menu and configuration are there or not.",
         8,
         (
             Seen("whole", "all of it"),
@@ -157,15 +157,15 @@ LOOKS = (
     ),
     Look(
         "kernel",
-        "From a live system: a kernel in the system's boot folder",
+        "Its kernel, from a live system",
         "Mount its root, and its boot volume if it has one; list the kernels.",
         8,
         _two("yes", "there is one", "no", "there is none"),
     ),
     Look(
         "flag",
-        "From a live system: which volume of the disk is marked active",
-        "The list of the table shows a mark beside it.",
+        "Active mark, from a live system",
+        "The list of the table shows a mark beside the volume that starts.",
         6,
         (Seen("right", "the one it starts from"), Seen("none", "none"), Seen("other", "another, or several")),
         ("one-line", "no-device", "other", "loop"),

@@ -19,8 +19,7 @@ from inkshelf.ui.parts import Choice, button, clear, label
 Say = Callable[[str, str], None]
 """Told the key of a question and the answer."""
 SIDE_BY_SIDE, WIDE = 3, 30  # more answers than that come in a list, and longer ones, so that their reasons keep their room
-LIST_WIDTH, LIST_WIDE = 240, 330  # pixels
-LONG = 40  # characters
+LIST_WIDTH, TITLE_WIDTH = 240, 200  # pixels
 
 
 class Questions(QWidget):
@@ -104,7 +103,10 @@ class Questions(QWidget):
         grid.addWidget(self.costs[question.key], place, 2)
 
     def _row(self, grid: QGridLayout, place: int, question: Question, aim: AimBase, found: Machine) -> None:
-        grid.addWidget(label(question.title, theme.sans(13, 600)), place, 0)
+        title = label(question.title, theme.sans(13, 600), wrap=True)
+        title.setMinimumWidth(min(TITLE_WIDTH, title.fontMetrics().horizontalAdvance(question.title) + 4))
+        title.setMaximumWidth(TITLE_WIDTH)
+        grid.addWidget(title, place, 0)
         made = self._widget(question, aim, found)
         self.rows[question.key] = made
         grid.addWidget(made, place, 1)
@@ -141,12 +143,16 @@ class Questions(QWidget):
         box = QComboBox()
         box.setFont(theme.sans(13))
         box.setAccessibleName(question.title)
-        box.setMaximumWidth(LIST_WIDTH if all(len(one.title) <= LONG for one in question.answers) else LIST_WIDE)
+        box.setMaximumWidth(LIST_WIDTH)
+        box.setMinimumContentsLength(1)
+        widest = max((box.fontMetrics().horizontalAdvance(one.title) for one in question.answers), default=0)
+        if view := box.view():
+            view.setMinimumWidth(widest + 40)  # what is cut off in the box is read in its list
         for one in question.answers:
             box.addItem(one.title, one.value)
         box.setCurrentIndex(box.findData(value))
         box.setEnabled(box.count() > 0)
-        box.setToolTip("" if box.count() else "there is nothing here to choose from")
+        box.setToolTip(box.currentText() if box.count() else "there is nothing here to choose from")
         box.activated.connect(lambda _: say(box.currentData()))
         return box
 

@@ -14,6 +14,7 @@ from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.job import found_by
 from inkshelf.ui import theme
 from inkshelf.ui.aim.answers import Questions
+from inkshelf.ui.aim.causes import Causes
 from inkshelf.ui.aim.gauge import Gauge
 from inkshelf.ui.aim.tiles import AimTiles, words_of
 from inkshelf.ui.aim.ways import Ways
@@ -76,6 +77,8 @@ class AimChapter(Page):
         box.addWidget(self.gauge)
         self.questions = Questions(self._answer, self.desk.show)
         box.addWidget(self.questions)
+        self.causes = Causes(self._answer)
+        box.addWidget(self.causes)
         foot = QHBoxLayout()
         self.binds = label("", theme.sans(12), quiet=True, wrap=True)
         foot.addWidget(self.binds, 1)
@@ -181,6 +184,7 @@ class AimChapter(Page):
         self.gauge.setVisible(isinstance(aim, Beside) and aim is job.aim)
         if aim is not None:
             self.questions.refresh(aim, found, medium=self._medium(aim))
+        self.causes.refresh(aim, found)
         self.fault.setText(job.plan_fault)
         self.fault.setVisible(bool(job.plan_fault))
         self.go.setEnabled(bool(job.steps))
