@@ -25,7 +25,7 @@ from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
-from scenes import BEHIND, LEGACY, UEFI, firmware
+from scenes import BEHIND, LEGACY, UEFI, firmware, legacy
 
 
 @pytest.fixture
@@ -246,3 +246,27 @@ def test_any_faults_together_end_in_a_plan_or_in_words(planned_once: Machine, da
     after = {one.call for one in systems(reading.plan.planned) if well(reading.plan.planned, one.call)}
     assert {call} & before <= after
     assert set(reading.ledger.lost) <= {"B1", "B2"}, "a start-up volume may be made anew, nothing else"
+
+
+def test_start_code_is_written_from_outside_with_the_system_opened(planned: Machine) -> None:
+    job = mending(LEGACY["no-start-code"][2](), seen="no-device", system="S2", cause="no-start-code")
+    kinds = [step.kind for step in job.steps]
+    assert kinds.index("enter-system") < kinds.index("start-code") < kinds.index("leave-system")
+    row = next(one for one in sheet(read(job)).rows if "start code" in one.words.title)
+    assert any("chroot" in line for line in row.words.commands)
+    nt = mending(legacy(code=False), seen="no-device", system="S1", cause="no-start-code")
+    assert "enter-system" not in [step.kind for step in nt.steps]
+    assert "recovery_stick" in [getattr(step, "subject", "") for step in nt.steps]
+
+
+def test_a_root_in_a_subvolume_is_opened_as_one(planned: Machine) -> None:
+    system = planned.find("S2")[1]
+    uuid = system.filesystem.uuid
+    mounts = ((f"UUID={uuid}", "/"), (f"UUID={uuid}", "/home"))
+    sub = planned.with_volume(
+        "S2",
+        lambda one: replace(one, filesystem=replace(one.filesystem, kind="btrfs"), holds=replace(one.holds, mounts=mounts)),
+    )
+    job = mending(UEFI["loader-gone"][2](sub), seen="other", system="S2")
+    row = next(one for one in sheet(read(job)).rows if one.words.title.startswith("Open "))
+    assert any("subvol=" in line and line.rstrip().endswith('"$TARGET"') for line in row.words.commands)

@@ -17,7 +17,7 @@ from inkshelf.core.mending.narrowing import Fitting, ailing, fitting, makes_sens
 from inkshelf.core.mending.sights import BY_KEY, LOOK, LOOKS, SIGHTS, Look
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import Confirm, Prepare, Prove, PutLoader, Regenerate, Step
+from inkshelf.core.steps.kinds import Confirm, Prepare, Prove, PutLoader, Regenerate, Step, WriteStartCode
 from inkshelf.core.texts import CallOrNone, KeyOrNone
 from inkshelf.core.value import replace
 from inkshelf.data import exact
@@ -228,6 +228,8 @@ def _before(found: Machine, call: str, repair: tuple[Step, ...]) -> list[Step]:
 
 def _in_recovery(found: Machine, step: Step) -> bool:
     """Whether a step is done from the NT family's recovery."""
+    if isinstance(step, WriteStartCode):
+        return step.live and step.family == "nt"
     place = found.find(str(getattr(step, "call", "")))
     nt = place is not None and (of_nt(place[1]) or (place[1].filesystem is not None and place[1].filesystem.kind == "ntfs"))
     return nt and ((isinstance(step, PutLoader) and step.live) or (isinstance(step, Prepare) and step.what == "check_outside"))

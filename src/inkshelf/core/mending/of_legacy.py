@@ -9,6 +9,7 @@ from inkshelf.core.draw import guid
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Gap, Volume
 from inkshelf.core.mending.base import Case, cause
+from inkshelf.core.mending.repairs import inside
 from inkshelf.core.mending.view import View
 from inkshelf.core.size import MIB, align_up
 from inkshelf.core.steps.kinds import Confirm, Create, Retype, SetMode, Step, WriteStartCode
@@ -33,7 +34,7 @@ def no_start_code(view: View) -> Iterator[Case]:
     through_uefi = view.disk.table.kind == "gpt" and any(view.call in one.reached.systems for one in view.mine)
     if view.legacy and view.disk.table.boot_code is False and not _nt_on_gpt(view) and not through_uefi:
         why = f"sector 0 of disk {view.disk.id} has no code"
-        yield Case(True, view.disk.id, why, (*_core(view), WriteStartCode(view.disk.id, view.system.family)))
+        yield Case(True, view.disk.id, why, _code(view))
 
 
 @cause(
@@ -52,7 +53,7 @@ def other_start_code(view: View) -> Iterator[Case]:
     """One family's installer writes its code over the other's; whose it is was not followed here."""
     if view.legacy and view.disk.table.boot_code is not False and not _nt_on_gpt(view):
         why = "whose code lies in the first sector is not followed"
-        yield Case(False, view.disk.id, why, (*_core(view), WriteStartCode(view.disk.id, view.system.family)))
+        yield Case(False, view.disk.id, why, _code(view))
 
 
 @cause(
@@ -114,7 +115,7 @@ def no_core(view: View) -> Iterator[Case]:
     if view.legacy and view.linux and view.disk.table.kind == "gpt" and not _has_core(view) and view.disk.table.boot_code:
         steps = _core(view)
         by_hand = "" if steps else f"There is no free MiB on disk {view.disk.id}: make room first."
-        made = (*steps, WriteStartCode(view.disk.id, "linux")) if steps else ()
+        made = _code(view) if steps else ()
         yield Case(True, view.disk.id, f"disk {view.disk.id} is GPT and has no BIOS boot partition", made, by_hand)
 
 
@@ -219,6 +220,11 @@ def _core(view: View) -> tuple[Step, ...]:
     identity = guid(view.seed, f"core {call}")
     made = Create(view.disk.id, call, number, _start(place), MIB, gpt_type("bios_boot"), identity, "startup", name="BIOS boot")
     return (made,)
+
+
+def _code(view: View) -> tuple[Step, ...]:
+    """The system's own start code, put there by a live system or its family's recovery; room for its core first, where it needs some."""
+    return (*_core(view), *inside(view, WriteStartCode(view.disk.id, view.system.family, live=True)))
 
 
 def _start(gap: Gap) -> int:

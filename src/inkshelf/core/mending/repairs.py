@@ -81,6 +81,12 @@ def inside(view: View, *steps: Step) -> tuple[Step, ...]:
         if where in OPENED and what.startswith("UUID=")
     }
     places["/"] = root_uuid(view.volume)
+    if (
+        view.volume.filesystem
+        and view.volume.filesystem.kind == "btrfs"
+        and any(where == "/home" for _, where in view.system.mounts)
+    ):
+        places["/home"] = places["/"]  # of one file system: the root is a subvolume then
     if esp and esp[1].filesystem and view.uefi:
         places["/boot/efi"] = esp[1].filesystem.uuid
     there = {uuid.lower() for _, volume in view.machine.volumes() for uuid in uuids_of(volume)}

@@ -157,9 +157,14 @@ def _write_file(step: WriteFile, scene: Scene) -> tuple[str, ...]:
 @places.register(RemoveFiles)
 @places.register(Retype)
 @places.register(SwitchEntry)
-@places.register(WriteStartCode)
 def _linux(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE, LINUX)
+
+
+@places.register
+def _start_code(step: WriteStartCode, scene: Scene) -> tuple[str, ...]:
+    """The NT family writes its own from its recovery."""
+    return (RECOVERY,) if step.live and step.family == "nt" else (LIVE,) if step.live else (LIVE, LINUX)
 
 
 @places.register

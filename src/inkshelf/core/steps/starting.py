@@ -41,13 +41,17 @@ class PutLoader(StepBase, frozen=True, tag="put-loader"):
 
 
 class WriteStartCode(StepBase, frozen=True, tag="start-code"):
-    """Code of a family is written into the first sector of a disk, in the place of what is there; the records behind it stay."""
+    """Code of a family is written into the first sector of a disk, in the place of what is there; the records behind it stay.
+
+    ``live``: a live system, or the family's recovery, does it.
+    """
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "table"
 
     disk: Letter
     family: Family
+    live: bool = False
 
     def start_code(self) -> str:
         """The code goes there."""

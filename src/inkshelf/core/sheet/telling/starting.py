@@ -127,18 +127,17 @@ def _start_code(step: WriteStartCode, scene: Scene) -> Words:
     disk = scene.before.disk(step.disk)
     device = scene.node(disk, None)
     nt = step.family == "nt"
-    how = (
-        ("from its recovery's command line", exact("nt", "write_start_code"))
-        if nt
-        else ("as root, in the system", f"{exact('linux', 'install_loader_legacy')} {device}")
-    )
+    how: tuple[tuple[str, str], ...] = (("from its recovery's command line", exact("nt", "write_start_code")),)
+    if not nt:
+        how = () if step.live else (("as root, in the system", f"{exact('linux', 'install_loader_legacy')} {device}"),)
     return Words(
         "Entries",
         f"Write the {'NT' if nt else 'Linux'} family's start code to disk {step.disk}",
-        (("disk", disk.identity()), ("first, as root: keep what is there", f"dd if={device} of={CODE} bs=440 count=1"), how),
+        (("disk", disk.identity()), ("first, as root: keep what is there", f"dd if={device} of={CODE} bs=440 count=1"), *how),
         "It says that it was done; the records of the partitions behind the code stay as they are.",
         "Code of another family in that sector is written over: what it started then starts only through the new one.",
         back=f"the old code lies in {CODE}",
+        commands=(exact("typed", "loader_legacy").format(disk=device),) if step.live and not nt else (),
         back_lines=(f"dd if={CODE} of={device} bs=440 count=1 conv=notrunc",),
         minutes=3,
     )
