@@ -24,6 +24,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
+from inkshelf.data import exact
 from inkshelf.store import jobfile
 from scenes import BEHIND, LEGACY, UEFI, firmware, legacy
 
@@ -270,3 +271,33 @@ def test_a_root_in_a_subvolume_is_opened_as_one(planned: Machine) -> None:
     job = mending(UEFI["loader-gone"][2](sub), seen="other", system="S2")
     row = next(one for one in sheet(read(job)).rows if one.words.title.startswith("Open "))
     assert any("subvol=" in line and line.rstrip().endswith('"$TARGET"') for line in row.words.commands)
+
+
+def test_an_entry_without_its_first_backslash_is_the_systems_own(planned: Machine) -> None:
+    path = planned.firmware.entry(1).path.lstrip("\\")  # type: ignore[union-attr]
+    bare = firmware(
+        planned, entries=(planned.firmware.entries[0], replace(planned.firmware.entries[1], path=path)), order=(0, 1)
+    )
+    assert shown(bare, "S2", "other")[0] == "order", "it works, and comes second"
+    assert [step.kind for step in mending(bare, seen="other", system="S2").steps if step.writes != "none"] == ["set-order"]
+
+
+def test_a_volume_that_is_made_anew_gets_back_what_other_systems_had_on_it(planned: Machine) -> None:
+    """Both systems start from one EFI system partition that firmware cannot read."""
+    theirs = planned.find("B2")[1].boot_files
+    shared = planned.with_volume(
+        "B1", lambda one: replace(one, boot_files=(*one.boot_files, *(f for f in theirs if "linux" in f.path)))
+    )
+    first = planned.find("B1")[1]
+    moved = replace(planned.firmware.entries[1], partition_guid=first.guid, partition_number=first.number)
+    shared = firmware(
+        shared.with_volume("B2", lambda one: replace(one, boot_files=())), entries=(planned.firmware.entries[0], moved)
+    )
+    broken = shared.with_volume("B1", lambda one: replace(one, filesystem=replace(one.filesystem, clusters=65_524)))
+    assert not well(broken, "S1")
+    assert not well(broken, "S2")
+    job = mending(broken, seen="no-device", system="S2")
+    after = read(job).plan.planned
+    assert well(after, "S2")
+    assert after.find("B1")[1].boot_file(exact("paths", "nt_loader")) is not None
+    assert outcome(after, "S1", STANDING[0]).starts

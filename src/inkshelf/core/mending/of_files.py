@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.boot.uefi import is_unread, readable
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import fat_serial
@@ -319,8 +320,16 @@ def esp_unreadable(view: View) -> Iterator[Case]:
     files = all_files(view, empty)
     path = own_path(view)
     known = any(one.partition_guid.upper() == esp.guid.upper() and one.path.lower() == path.lower() for one in view.entries)
-    steps = (made, *loader_put(view, empty, files), *(() if known else entered(view, disk, esp, path)))
+    steps = (made, *loader_put(view, empty, files), *_others(view, empty), *(() if known else entered(view, disk, esp, path)))
     yield Case(True, esp.call, f"{esp.call} has {what}", steps)
+
+
+def _others(view: View, esp: Volume) -> Iterator[Step]:
+    """What other systems had on a volume that is made anew goes there again."""
+    for one in systems(view.machine):
+        other = View(view.machine, one.call, view.seed, view.taken)
+        if one.call != view.call and any(two.volume.call == esp.call and not two.fallback for two in other.mine):
+            yield from loader_put(other, esp, all_files(other, esp))
 
 
 def _serial(view: View, esp: Volume) -> str:

@@ -47,8 +47,7 @@ def first_in_order(machine: Machine, number: int) -> list[Step]:
 
 def entered(view: View, disk: Disk, volume: Volume, path: str, instead: BootEntry | None = None) -> list[Step]:
     """Return the steps that make an entry for a file and put it first; ``instead``: the entry that it takes the place of."""
-    title = exact("nt", "entry_title") if view.nt else view.system.title
-    entry = entry_to(view.machine, disk, volume, path, title)
+    entry = entry_to(view.machine, disk, volume, path, view.system.title)
     left = tuple(one for one in view.firmware.order if instead is None or one != instead.number)
     gone: list[Step] = [RemoveEntry(instead.number)] if instead else []
     order: list[Step] = [SetOrder((entry.number, *left))] if left else []

@@ -8,7 +8,7 @@ from inkshelf.core.boot.firmware import Start, start
 from inkshelf.core.boot.mishaps import STANDING
 from inkshelf.core.boot.rehearse import Outcome, outcome
 from inkshelf.core.boot.routes import Reached, Route
-from inkshelf.core.boot.uefi import comes_to, entry_leads_to, is_unread, readable, routes
+from inkshelf.core.boot.uefi import as_read, comes_to, entry_leads_to, is_unread, readable, routes
 from inkshelf.core.disk.contents import SystemRoot
 from inkshelf.core.machine.roles import is_esp, own_uuids
 from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, Volume
@@ -187,22 +187,23 @@ class View:
 
     @cached_property
     def entries(self) -> tuple[BootEntry, ...]:
-        """The entries that somebody made for this system: they lead to a loader of its own, or bear its name and lead nowhere."""
-        places = {(one.volume.guid.upper(), one.folder.lower()) for one in self.mine if one.volume.guid}
+        """The entries that somebody made for this system: they lead to a loader of its own, or into its folder, or bear its name and lead nowhere."""
+        files = {(one.volume.call, one.file.path.lower()) for one in self.mine}
+        folders = {(one.volume.guid.upper(), one.folder.lower()) for one in self.mine if one.volume.guid}
         named = {self.system.title.lower()} | ({exact("nt", "entry_title").lower()} if self.nt else set())
-        return tuple(
-            one
-            for one in self.firmware.entries
-            if not one.automatic
-            and (
-                (one.partition_guid.upper(), one.path.rsplit("\\", 1)[0].lower()) in places
-                or (one.title.lower() in named and not self._runs(one))
-            )
-        )
+        own = []
+        for one in (entry for entry in self.firmware.entries if not entry.automatic):
+            runs = self._runs(one)
+            astray = (one.partition_guid.upper(), one.path.rsplit("\\", 1)[0].lower()) in folders or one.title.lower() in named
+            if (runs in files) if runs else astray:
+                own.append(one)
+        return tuple(own)
 
-    def _runs(self, entry: BootEntry) -> bool:
+    def _runs(self, entry: BootEntry) -> tuple[str, str] | None:
+        """The file that an entry would run, as firmware takes its path; ``None`` where there is none."""
         found = entry_leads_to(self.machine, entry)
-        return found is not None and found[1].boot_file(found[2]) is not None
+        path = as_read(found[2], found[1]) if found else ""
+        return (found[1].call, path.lower()) if found and path and found[1].boot_file(path) else None
 
     def works(self, entry: BootEntry) -> bool:
         """Whether an entry, were it tried, came to this system."""
