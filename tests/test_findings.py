@@ -16,7 +16,7 @@ from inkshelf.core.machine.state import BootEntry, Disk, FileSystem, Machine, Sy
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.size import GIB, MIB
-from inkshelf.core.steps.kinds import Delete, Format, SetOrder, Shrink
+from inkshelf.core.steps.kinds import Delete, Format, PutLoader, RemoveFiles, SetOrder, Shrink
 from inkshelf.core.value import replace
 
 
@@ -45,6 +45,12 @@ def files(job: Job, call: str, **facts: object) -> Job:
 def table(job: Job, **facts: object) -> Job:
     disk = job.found.disks[0]
     return replace(job, found=job.found.with_disk(replace(disk, table=replace(disk.table, **facts))))
+
+
+def dark_meanwhile(job: Job) -> Job:
+    """The loader is taken off and put there again: in between nothing starts."""
+    files = job.found.find("B1")[1].boot_files
+    return replace(job, aims=(), steps=(RemoveFiles("B1", ("\\EFI",)), PutLoader("S1", "B1", files)))
 
 
 def two_old_disks(job: Job, size: int = 100 * GIB, primaries: int = 1, *, removable: bool = False) -> Job:
@@ -122,6 +128,7 @@ SCENES = {
     "start.two-esp.A": (lambda job: job, "note"),
     "start.assumed": (lambda job: job, "note"),
     "start.put-back.B1": (lambda job: job, "note"),
+    "start.dark": (dark_meanwhile, "warn"),
     "start.firmware-reset.S2": (lambda job: job, "note"),
     "start.full.B1": (lambda job: with_aim(files(job, "B1", used_bytes=298 * MIB), replace(job.aim, esp="shared")), "stop"),
     "start.roots.A": (

@@ -166,6 +166,11 @@ STARTS: dict[str, dict[str, str]] = {
         "means": "UEFI starts files from a FAT volume of that type, and there is none.",
         "do": "Make one, or see whether the firmware starts the legacy way.",
     },
+    "start.dark": {
+        "title": "Steps between which nothing starts",
+        "means": "Before a table is changed, or a disk emptied, something starts; afterwards something does again. In between the machine has nothing to start from.",
+        "do": "Do these steps in one go, on mains, with the live stick in. The sheet says after every step what would start.",
+    },
     "start.put-back": {
         "title": "Changed for the work, and put back",
         "means": "A type is changed so that an installer does not take the wrong volume. Until it is put back, some firmware does not start the old system.",

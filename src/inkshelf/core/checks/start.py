@@ -189,6 +189,33 @@ def put_back(reading: Reading) -> Iterator[Finding]:
 
 
 @check
+def nothing_starts_meanwhile(reading: Reading) -> Iterator[Finding]:
+    """From one step to another no system starts, not even by hand: who is interrupted there has a stick, or a machine that is dark."""
+    rows = reading.stops
+    if reading.plan.found.firmware.mode is None or reading.plan.fault or not _any(rows[0]) or not _any(rows[-1]):
+        return
+    dark = [at for at, row in enumerate(rows) if not _any(row)]
+    if not dark:
+        return
+    first = dark[0]
+    last = next((at for at in range(first, len(rows)) if _any(rows[at])), len(rows)) - 1
+    kept = any(one.holds and one.call not in reading.ledger.lost for _, one in reading.plan.found.volumes())
+    yield Finding(
+        "start.dark",
+        "warn" if kept else "note",
+        f"Nothing starts between step {first} and step {last + 1}",
+        "If the work stops there, only a stick starts this machine. Keep the live stick in, and the charger.",
+        (),
+        (Show("sheet", f"Show step {first}", first),),
+    )
+
+
+def _any(row: tuple[Outcome, ...]) -> bool:
+    """Whether a system starts, by itself or by hand, or perhaps does."""
+    return any(one.starts or not one.sure for one in row)
+
+
+@check
 def two_roots(reading: Reading) -> Iterator[Finding]:
     """Two root volumes of one discoverable type on a disk."""
     for disk in reading.plan.planned.disks:
