@@ -32,6 +32,7 @@ mutants: setup
 
 firmware: setup
 	@$(BIN)/python tools/firmware.py $(CASES)
+	@$(BIN)/python tools/firmware_demos.py
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots
