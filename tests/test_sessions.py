@@ -140,7 +140,7 @@ def test_a_system_that_is_carried_over_keeps_its_own_name(tmp_path: Path) -> Non
     assert "--bootloader-id=quill-linux-7" in render.markdown(read(job))
 
 
-AT_THE_SETTINGS = {"firmware_values", "ports"}
+AT_THE_SETTINGS = {"firmware_values", "ports", "disk_seated", "disk_first", "SetSetting"}
 """What a person can see to while the firmware's settings are on the screen."""
 
 

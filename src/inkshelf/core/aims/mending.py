@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.menus import configs_of
@@ -22,6 +22,7 @@ from inkshelf.core.texts import CallOrNone, KeyOrNone
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
+PAPERS = {"backup", "recovery_key"}  # made sure of before anybody stands in the firmware's settings
 NOT_YET = "not-yet"
 ANY = "anything"
 OFFERED = 3  # looks that are asked at a time: the next ones follow from their answers
@@ -32,6 +33,7 @@ LIKELIEST = "likeliest"
 class Mend(AimBase, frozen=True, tag="mend"):
     """The start of ``system`` is put right. ``seen``: a sight; one field a look, "not-yet" where nobody looked; ``cause``: the one that is mended."""
 
+    medium: ClassVar[Literal["", "installer", "live"]] = "live"
     title: ClassVar[str] = "Mend a machine that no longer starts"
     about: ClassVar[str] = (
         "From what is seen and what was captured to the cause; the smallest repair, rehearsed before it is done."
@@ -153,7 +155,9 @@ class Mend(AimBase, frozen=True, tag="mend"):
         if not first.case.steps:
             raise PlanError(f"{first.cause.title}: {first.case.why}.", first.case.by_hand or "Mend it by hand.")
         repair = mended(found, call, first, seed, taken)
-        return identified((*_before(found, call, repair), *repair, *_behind(found, call, repair)), self.id)
+        papers = tuple(one for one in repair if isinstance(one, Confirm) and one.subject in PAPERS)
+        rest = tuple(one for one in repair if one not in papers)
+        return identified((*papers, *_before(found, call, repair), *rest, *_behind(found, call, repair)), self.id)
 
 
 def _listing(found: Machine, after: Machine, call: str) -> list[Step]:

@@ -287,6 +287,7 @@ class _Work:
             "disk_out": self.first or AS_FOUND,
             "live_end": self.first or AS_FOUND,
             "from_staging": LIVE,
+            "plain_graphics": self.first or AS_FOUND,
         }
         found = where.get(step.subject, "")
         return (found,) if found else ANYWHERE
