@@ -95,6 +95,8 @@ def test_a_copy_that_is_plugged_in_takes_the_start_of_its_original(planned: Mach
     assert len(calls) == len(set(calls)) == 2 * len(list(planned.volumes()))
     assert start(planned).started[0] == "A"  # type: ignore[index]
     assert start(both).started[0] == both.disks[0].id, "the firmware meets it first, and both bear one GUID"  # type: ignore[index]
+    assert after(planned, "S1", PluggedInCopy("A")).by_hand, "its copy starts in its place, unless its own disk is chosen"
+    assert after(planned, "S2", PluggedInCopy("A")).verdict in {"does not start", "starts by hand"}
     assert PluggedInCopy("Q").befall(planned) == planned
 
 

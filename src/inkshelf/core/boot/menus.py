@@ -25,6 +25,7 @@ def load_nt(machine: Machine, volume: Volume, stop: Station) -> Reached:
         for _, system in machine.volumes()
         if system.guid and system.guid in data.targets and system.holds and system.holds.family == "nt"
     ]
+    named = _without_copies(machine, volume, named)
     named += [
         as_volume(host, file)
         for _, host in machine.volumes()
@@ -40,6 +41,15 @@ def load_nt(machine: Machine, volume: Volume, stop: Station) -> Reached:
     return Reached(
         (stop,), broken="its boot data names a volume that is not there; it waits at a screen of its own", waits=True
     )
+
+
+def _without_copies(machine: Machine, volume: Volume, named: list[Volume]) -> list[Volume]:
+    """Of volumes with one GUID, a disk and its copy, the loader finds one: that on its own disk, else the first."""
+    home = next((disk.volumes for disk in machine.disks if any(one.call == volume.call for one in disk.volumes)), ())
+    first: dict[str, Volume] = {}
+    for one in sorted(named, key=lambda two: two not in home):
+        first.setdefault(one.guid.upper(), one)
+    return [one for one in named if first[one.guid.upper()] is one]
 
 
 def load_menu(machine: Machine, disk: Disk, volume: Volume, file: BootFile, stop: Station) -> Reached:
@@ -114,6 +124,9 @@ def _listed(
             systems += [call for call in _chained(machine, disk, target) if call not in systems]
             continue
         found = [one for _, one in machine.volumes() if target.lower() in _uuids(one)]
+        found = sorted(found, key=lambda one: one not in disk.volumes)[
+            :1
+        ]  # of a copy and its original, the one beside the menu
         gone = gone or (not systems and not found and not _may_hold(machine, target))
         for one in found:
             if one.holds is None:

@@ -94,7 +94,7 @@ class Mishaps(QWidget):
         if one.key == self.chapter.mishap:
             painter.setPen(QPen(ink.color("stop" if self.hasFocus() else "ink"), 1.6))
             painter.setBrush(ink.color("card"))
-            painter.drawRoundedRect(QRectF(1, y + 1, self.LEFT + cell * len(self._calls()) + 2, self.ROW - 2), 4, 4)
+            painter.drawRoundedRect(QRectF(1, y + 1, self.width() - 2, self.ROW - 2), 4, 4)
         painter.setPen(ink.color("ink"))
         painter.setFont(theme.sans(13, 600 if one.key == self.chapter.mishap else 400))
         shown = QFontMetricsF(painter.font()).elidedText(one.title, Qt.TextElideMode.ElideRight, self.LEFT - 16)
