@@ -128,7 +128,9 @@ def write_table(path: Path, head: tuple[str, ...], parts: list[Part]) -> None:
     if head[0] == "label: dos":
         lines.insert(2, f"start={parts[2].start - 2}MiB, size=270MiB, type=f")
     text = "\n".join([*head, "", *lines]) + "\n"
-    ran = subprocess.run(["sfdisk", "--quiet", path], input=text, text=True, capture_output=True, check=False)
+    ran = subprocess.run(
+        ["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", path], input=text, text=True, capture_output=True, check=False
+    )
     assert ran.returncode == 0, ran.stderr
 
 

@@ -54,7 +54,10 @@ def _filled(path: Path) -> None:
     """An old data stick: an MBR with a FAT32, a file in it, and rubbish at its end."""
     size = path.stat().st_size
     subprocess.run(
-        ["sfdisk", "-q", path], input=f"label: dos\nstart=2048,size={size // 512 - 4096},type=c\n", text=True, check=True
+        ["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", path],
+        input=f"label: dos\nstart=2048,size={size // 512 - 4096},type=c\n",
+        text=True,
+        check=True,
     )
     subprocess.run(
         ["mkfs.fat", "-F", "32", "--offset", "2048", path, str((size // 512 - 4096) // 2)], check=True, capture_output=True

@@ -316,7 +316,7 @@ def test_a_whole_disk_of_foreign_code_keeps_it(tmp_path: Path) -> None:
     path = tmp_path / "mbr.img"
     with path.open("wb") as out:
         out.truncate(200 * MIB)
-    subprocess.run(["sfdisk", "--quiet", path], input=b"2048,100M,83,*\n", check=True)
+    subprocess.run(["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", path], input=b"2048,100M,83,*\n", check=True)
     put = os.open(path, os.O_RDWR)
     put_volume(put, tmp_path, MIB, 100 * MIB, ("mkfs.ext4", "-F", "-q", "-L", "papers"))
     os.pwrite(put, random.Random(9).randbytes(440), 0)

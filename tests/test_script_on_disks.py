@@ -118,7 +118,7 @@ def test_a_move_takes_every_byte_along_and_growth_follows(tmp_path: Path) -> Non
     with image.open("wb") as out:
         out.truncate(2 * GIB)
     spec = "label: dos\nlabel-id: 0x1234abcd\nstart=2048, size=204800, type=83\nstart=1024000, size=409600, type=83\n"
-    subprocess.run(["sfdisk", "-q", str(image)], input=spec, text=True, check=True)
+    subprocess.run(["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", str(image)], input=spec, text=True, check=True)
     for start, label in ((MIB, "first"), (500 * MIB, "second")):
         part = tmp_path / label
         with part.open("wb") as out:
@@ -142,7 +142,7 @@ def test_an_extended_partition_counts_among_what_is_expected(tmp_path: Path) -> 
     image = machines.blank(tmp_path / "disk.img", 2 * GIB)
     spec = "label: dos\nlabel-id: 0x1234abcd\nstart=2048, size=204800, type=83\nstart=409600, size=2097152, type=f\n"
     spec += "start=411648, size=409600, type=83\n"
-    subprocess.run(["sfdisk", "-q", str(image)], input=spec, text=True, check=True)
+    subprocess.run(["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", str(image)], input=spec, text=True, check=True)
     job = change(named(take_in([image], mode="legacy", ram_bytes=GIB, seed="ext")), "create", "A", size="100MiB")
     done = ran(job, image, tmp_path)
     assert done.returncode == 0, done.stderr

@@ -346,7 +346,7 @@ def test_a_volume_in_front_of_a_logical_one_leaves_room_for_its_record(tmp_path:
     with path.open("wb") as out:
         out.truncate(400 * MIB)
     table = b"label: dos\n2048,50M,83\n,300M,5\n206848,40M,83\n411648,60M,83\n"
-    subprocess.run(["sfdisk", "--quiet", path], input=table, check=True)
+    subprocess.run(["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", path], input=table, check=True)
     job = take_in([path], seed="l")
     job = change(job, "create", "A", after="D2", size="rest")
     assert ink(answered(job), tmp_path / "bench").verified

@@ -135,7 +135,9 @@ def _disk(shelf: Shelf, path: Path, number: int) -> Path:
     lines, places = _lines(shelf, path)
     with path.open("wb") as out:
         out.truncate((places[-1][0] + places[-1][1].size + 2) * MIB)
-    subprocess.run(["sfdisk", "-q", path], input="\n".join(lines), text=True, check=True)
+    subprocess.run(
+        ["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", path], input="\n".join(lines), text=True, check=True
+    )
     if shelf.twin is not None:
         _as_twin(path.parent / f"{shelf.twin}.img", path, shelf.table)
     for place, (at, part) in enumerate((one for one in places if not one[1].inside), 1):
@@ -192,9 +194,11 @@ def _as_twin(other: Path, path: Path, table: str) -> None:
     """The identities of another disk: its GUIDs, or its signature."""
     told = subprocess.run(["sfdisk", "--dump", other], capture_output=True, text=True, check=True).stdout
     identity = re.findall(r"^label-id: (.*)$", told, re.MULTILINE)[0]
-    subprocess.run(["sfdisk", "-q", "--disk-id", path, identity], check=True)
+    subprocess.run(["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", "--disk-id", path, identity], check=True)
     for place, guid in enumerate(re.findall(r"uuid=([0-9A-Fa-f-]+)", told) if table == "gpt" else (), 1):
-        subprocess.run(["sfdisk", "-q", "--part-uuid", path, str(place), guid], check=True)
+        subprocess.run(
+            ["sfdisk", "--quiet", "--no-tell-kernel", "--no-reread", "--part-uuid", path, str(place), guid], check=True
+        )
 
 
 def _damage(path: Path, damage: Damage) -> None:

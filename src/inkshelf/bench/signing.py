@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import subprocess
 import tempfile
+from functools import cache, lru_cache
 from pathlib import Path
 
 from inkshelf.bench.image import ImageFile
@@ -25,12 +26,13 @@ def missing() -> str:
     return "" if shutil.which(SIGNER) and KEY.exists() and CERTIFICATE.exists() else exact("firmware", "signer_packages")
 
 
+@lru_cache(maxsize=64)  # of one loader there are copies, on one disk and on many
 def signed(program: bytes) -> bytes:
     """Return a program with a signature that the emulator's firmware trusts; raises ``BenchError`` where it cannot be signed."""
     with tempfile.TemporaryDirectory(prefix="inkshelf-sign-") as name:
         folder = Path(name)
         (folder / "plain").write_bytes(_bare(program))
-        _open_key(folder / "key")
+        (folder / "key").write_bytes(_open_key())
         command = [
             SIGNER,
             "--key",
@@ -49,13 +51,14 @@ def signed(program: bytes) -> bytes:
         return (folder / "signed").read_bytes()
 
 
-def _open_key(target: Path) -> None:
+@cache
+def _open_key() -> bytes:
     """The package's key is behind a passphrase that everybody knows; the signing utility takes an open one."""
     from cryptography.hazmat.primitives import serialization
 
     key = serialization.load_pem_private_key(KEY.read_bytes(), exact("firmware", "test_passphrase").encode())
     plain = serialization.NoEncryption()
-    target.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.TraditionalOpenSSL, plain))
+    return key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.TraditionalOpenSSL, plain)
 
 
 def _bare(program: bytes) -> bytes:
