@@ -60,7 +60,8 @@ def test_a_loader_that_says_nothing_keeps_what_its_name_says(tmp_path: Path) -> 
     raw = program("nothing is said")
     found = boot_files([Seen("\\EFI\\a\\shimx64.efi", len(raw), lambda: raw), Seen("\\EFI\\a\\b.efi", len(raw), lambda: raw)])
     assert [(one.kind, one.generation) for one in found] == [("loader", None), ("first-stage", None)]
-    assert told(saying(tmp_path, f"{STAGE},none,x", "other,7,x")) == (None, None)
+    for odd in ("none", "\u0663", "1234567", "-1", ""):
+        assert told(saying(tmp_path, f"{STAGE},{odd},x", "other,7,x")) == (None, None), odd
 
 
 @given(st.binary(max_size=600), st.integers(0, 600), st.binary(max_size=60))

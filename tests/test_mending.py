@@ -17,12 +17,14 @@ from inkshelf.core.boot.rehearse import outcome, systems
 from inkshelf.core.checks import findings
 from inkshelf.core.machine.state import Conditions, Firmware, Machine, SystemRoot, Volume
 from inkshelf.core.mending.base import cause
-from inkshelf.core.mending.narrowing import contradiction, every_cause, fitting, next_looks
+from inkshelf.core.mending.narrowing import contradiction, every_cause, fitting, gain, next_looks, smallest
 from inkshelf.core.mending.sights import LOOK, LOOKS, SIGHTS
+from inkshelf.core.mending.view import View
 from inkshelf.core.plan.job import Job, replan, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
+from inkshelf.core.steps.kinds import EnterSystem
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.store import jobfile
@@ -301,3 +303,104 @@ def test_a_volume_that_is_made_anew_gets_back_what_other_systems_had_on_it(plann
     assert well(after, "S2")
     assert after.find("B1")[1].boot_file(exact("paths", "nt_loader")) is not None
     assert outcome(after, "S1", STANDING[0]).starts
+
+
+def test_a_loader_on_a_volume_that_firmware_cannot_read_is_no_good_one(planned: Machine) -> None:
+    both = UEFI["no-entry"][2](UEFI["esp-unreadable"][2](planned))
+    assert "no-entry" not in shown(both, "S2", "other"), "an entry to it would lead nowhere"
+    assert View(both, "S2").good == ()
+    assert well(read(mending(both, seen="other", system="S2")).plan.planned, "S2")
+
+
+def test_an_entry_with_an_old_number_does_not_count_where_a_loader_is_put_again(planned: Machine) -> None:
+    both = UEFI["loader-gone"][2](UEFI["entry-number"][2](planned))
+    job = mending(both, seen="other", system="S2")
+    assert well(read(job).plan.planned, "S2")
+    assert "add-entry" in [step.kind for step in job.steps]
+
+
+def test_looks_come_in_the_order_of_what_they_tell_for_their_minutes(planned: Machine) -> None:
+    left = fitting(_as_listed(planned), "S2", "other")
+    rated = [gain(one, left) / one.minutes for one in next_looks(left, "other")]
+    assert len(rated) > 2
+    assert rated == sorted(rated, reverse=True)
+
+
+def test_a_repair_that_helps_weighs_more_than_one_that_does_not(planned: Machine) -> None:
+    one = next(one for one in fitting(UEFI["order"][2](planned), "S2", "other") if one.case.shown)
+    assert one.mends
+    assert one.weight > replace(one, mends=False).weight > replace(one, case=replace(one.case, shown=False)).weight
+
+
+def opened(job: Job) -> dict[str, str]:
+    step = next(one for one in job.steps if isinstance(one, EnterSystem))
+    return {where: uuid for uuid, where in step.mounts}
+
+
+def test_what_is_opened_is_there_and_the_start_up_volume_is_always_among_it(planned: Machine) -> None:
+    root, esp = (planned.find(call)[1].filesystem.uuid for call in ("S2", "B2"))
+    mounts = ((f"UUID={root}", "/"), ("UUID=0badcafe-0000-4000-8000-000000000000", "/var"))
+    bare = planned.with_volume("S2", lambda one: replace(one, holds=replace(one.holds, mounts=mounts, waits=())))
+    job = mending(UEFI["config-gone"][2](bare), seen="prompt", system="S2", cause="config-gone")
+    assert opened(job) == {"/": root, "/boot/efi": esp}
+
+
+def test_no_menu_is_made_to_hang_on_a_disk_that_can_be_out(planned: Machine) -> None:
+    disk = planned.disks[0]
+    inner = replace(disk, volumes=tuple(one for one in disk.volumes if one.call not in {"B1", "S1"}))
+    outer = replace(disk, id="B", serial="other", volumes=tuple(one for one in disk.volumes if one.call in {"B1", "S1"}))
+    moved = tuple(replace(one, disk="B") if one.number == 0 else one for one in planned.firmware.entries)
+    two = firmware(replace(UEFI["not-listed"][2](planned), disks=()), entries=moved)
+    unlisted = UEFI["not-listed"][2](replace(two, disks=(inner, outer)))
+    assert outcome(unlisted, "S1", STANDING[0]).by_hand
+    found = smallest(unlisted, "S1")
+    assert found is not None
+    assert found.cause.key == "not-listed"
+    travelling = replace(unlisted, disks=tuple(replace(one, removable=one.id == "B") for one in unlisted.disks))
+    assert outcome(travelling, "S1", STANDING[0]).by_hand
+    assert smallest(travelling, "S1") is None
+
+
+def test_a_revoked_loader_is_signed_all_the_same(planned: Machine) -> None:
+    assert "loader-unsigned" not in shown(UEFI["revoked"][2](planned), "S2", "refused")
+
+
+def test_without_a_free_mebibyte_a_core_is_made_room_for_by_hand() -> None:
+    machine = LEGACY["no-core"][2]()
+    disk = machine.disks[0]
+    last = disk.volumes[-1]
+    usable = disk.usable_end - disk.usable_end % (1 << 20)
+    first = replace(
+        disk.volumes[0], start=disk.usable_start, size=disk.volumes[0].size + disk.volumes[0].start - disk.usable_start
+    )
+    full = machine.with_disk(replace(disk, volumes=(first, *disk.volumes[1:-1], replace(last, size=usable - last.start))))
+    case = next(one.case for one in fitting(full, "S2", "prompt") if one.cause.key == "no-core")
+    assert case.steps == ()
+    assert "make room first" in case.by_hand
+    assert "make room first" in mending(full, seen="prompt", system="S2", cause="no-core").plan_fault
+
+
+def test_a_gap_of_one_mebibyte_is_enough_for_a_core() -> None:
+    machine = LEGACY["no-core"][2]()
+    disk = machine.disks[0]
+    last, usable = disk.volumes[-1], disk.usable_end - disk.usable_end % (1 << 20)
+    first = replace(
+        disk.volumes[0], start=disk.usable_start, size=disk.volumes[0].size + disk.volumes[0].start - disk.usable_start
+    )
+    tight = machine.with_disk(
+        replace(disk, volumes=(first, *disk.volumes[1:-1], replace(last, size=usable - (1 << 20) - last.start)))
+    )
+    after = read(mending(tight, seen="prompt", system="S2", cause="no-core")).plan.planned
+    assert well(after, "S2")
+    assert after.find("B1")[1].start == usable - (1 << 20)
+
+
+def test_a_menu_that_is_made_again_lists_what_came_by_itself_before(planned: Machine) -> None:
+    """The NT family took the start over while the loader was away: it is listed once the menu is there again."""
+    alone = UEFI["not-listed"][2](planned)
+    broken = UEFI["loader-gone"][2](alone)
+    assert well(broken, "S1")
+    assert not outcome(alone, "S1", STANDING[0]).starts or outcome(alone, "S1", STANDING[0]).by_hand
+    after = read(mending(broken, seen="other", system="S2")).plan.planned
+    assert well(after, "S2")
+    assert well(after, "S1")

@@ -135,7 +135,7 @@ def test_what_may_be_missing_keeps_every_other_line(healthy: tuple[Path, Machine
     with part.open("wb") as out:
         out.truncate(64 * MIB)
     subprocess.run(["mkfs.ext4", "-q", part], check=True)
-    lines = "# kept  as  it is\nUUID=1 / ext4 defaults 0 1\nUUID=2\t/srv/plates\text4\tdefaults\t0\t2\nUUID=3 /srv ext4 defaults 0 2\n"
+    lines = "# kept  as  it is\nUUID=1 / ext4 defaults 0 1\nUUID=2\t/srv/plates\text4\tdefaults\t0\t2\nUUID=3 /srv/plates/old ext4 defaults 0 2\n"
     ext.put(part, {exact("linux", "mount_table"): lines.encode()})
     for _ in range(2):
         installers.may_be_missing(part, "/srv/plates")

@@ -67,7 +67,6 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("core/mending/repairs.py", '        places["/boot/efi"] = esp[1].filesystem.uuid', "        pass", "mending"),
     ("core/mending/repairs.py", "if uuid.lower() in there\n", "\n", "mending"),
     ("core/mending/of_switches.py", "and not one.file.signed and not", "and not", "mending"),
-    ("core/mending/of_files.py", "        and one.partition_number == esp.number\n", "", "mending"),
     ("core/mending/of_legacy.py", "_start(gap) + MIB <= gap.end", "_start(gap) <= gap.end - 512 * MIB", "mending"),
     ("core/aims/mending.py", "return not mine and call not in protected(found)", "return not mine", "mending"),
     (
@@ -83,7 +82,6 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
         "generations",
     ),
     ("core/disk/startup_files.py", 'kinds.get(content, says or "loader")', 'kinds.get(content, "loader")', "generations"),
-    ("exchange/bootvars.py", 'text.lower().startswith("0x")', 'text.startswith("0x")', "captures"),
     ("exchange/bootvars.py", 'made = replace(made, leads="unknown")', "pass", "captures"),
     ("exchange/rawvars.py", "os.O_RDONLY | os.O_NOFOLLOW", "os.O_RDONLY", "boot_variables"),
     ("exchange/rawvars.py", "return raw[4:]", "return raw", "boot_variables"),

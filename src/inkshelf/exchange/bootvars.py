@@ -89,4 +89,4 @@ def _entry(match: re.Match[str]) -> BootEntry:
 
 
 def _whole(text: str) -> int:
-    return int(text, 16) if text.lower().startswith("0x") else int(text)
+    return int(text, 16) if text.startswith("0x") else int(text)
