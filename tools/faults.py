@@ -345,7 +345,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/aims/installing.py", '(f"boot{mark}", f"root{mark}") if one', '(f"root{mark}",) if one', "sealing"),
     ("core/aims/grouping.py", "sizes[grows] += room - sum(sizes.values())", "pass", "sealing schools"),
     ("bench/installers.py", "        if one.lower() in boot:", "        if False:", "sealing"),
-    ("core/boot/menus.py", "(system.uuid, *(two.uuid for two in system.inside))", "(system.uuid,)", "sealing"),
+    ("core/machine/roles.py", "(system.uuid, *(two.uuid for two in system.inside))", "(system.uuid,)", "sealing"),
     ("core/disk/disk_files.py", "at += _bitmap_bytes(BLOCK) + BLOCK", "at += BLOCK", "in_file"),
     ("core/disk/disk_files.py", "own.size > source.size - SECTOR:", "own.size > source.size:", "in_file"),
     ("bench/disk_files.py", "            punch(fd, place, count)", "            pass", "in_file"),

@@ -10,10 +10,10 @@ from inkshelf.bench import demo, tools
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.core.aims import kind_of_aim
+from inkshelf.core.boot.entries import entry_to
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Conditions
-from inkshelf.core.mending.repairs import entry_to
 from inkshelf.core.plan.job import Job, Override, and_aim, left_by, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GB, GIB

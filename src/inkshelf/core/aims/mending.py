@@ -111,7 +111,7 @@ class Mend(AimBase, frozen=True, tag="mend"):
                 "Which system does not start",
                 known,
                 call,
-                "the first that does not start by itself",
+                "the one most in need: that does not start, or by hand only",
                 "volume",
                 stays=True,
             ),

@@ -6,6 +6,7 @@ from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.belongings import Belongings, belongings
 from inkshelf.core.aims.menus import without
 from inkshelf.core.aims.safety import assured, clocks_differ, proved, resumed, suspended, woken
+from inkshelf.core.boot.entries import entry_to
 from inkshelf.core.boot.uefi import routes
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
@@ -179,19 +180,8 @@ def _entry_for(found: Machine, system: Volume, taken: set[int]) -> BootEntry | N
         for file in volume.boot_files:
             if not _starts(volume, file, system):
                 continue
-            used = {one.number for one in found.firmware.entries} | taken
-            number = next(one for one in range(0x10000) if one not in used)
             title = system.holds.title if system.holds else system.call
-            return BootEntry(
-                number=number,
-                title=title,
-                disk=disk.id,
-                partition_number=volume.number,
-                partition_guid=volume.guid,
-                start_lba=volume.start // disk.sector,
-                size_lba=volume.size // disk.sector,
-                path=file.path,
-            )
+            return entry_to(found, disk, volume, file.path, title, frozenset(taken))
     return None
 
 

@@ -1,6 +1,5 @@
 """The aim "table": a disk's table becomes one of the other kind, in place, and the machine starts from it in the same session."""
 
-import re
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
@@ -11,7 +10,7 @@ from inkshelf.core.aims.safety import assured, of_nt, proved, resumed, suspended
 from inkshelf.core.aims.shares import esp_bytes
 from inkshelf.core.aims.systems import built_in, disk_question
 from inkshelf.core.aims.volumes import make
-from inkshelf.core.boot.own_files import linux_files, nt_files
+from inkshelf.core.boot.own_files import folder_word, linux_files, nt_files
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
@@ -42,9 +41,6 @@ TYPES = {
     "0x82": "linux_swap",
     "0x83": "linux_data",
 }
-
-
-NAMED, LONGEST = r"[A-Za-z0-9]+", 24  # of a title, in the name of a folder that firmware reads
 
 
 class ChangeTable(AimBase, frozen=True, tag="table"):
@@ -190,7 +186,7 @@ def _as_it_is(volume: Volume, disk: Disk) -> Profile:
     if of_nt(volume) or volume.holds is None:
         return profile("nt-desktop")
     titles = [one.holds.title for one in disk.volumes if one.holds]
-    word = "-".join(re.findall(NAMED, volume.holds.title)).lower()[:LONGEST] or "linux"
+    word = folder_word(volume.holds.title)
     folder = f"{word}-{volume.call.lower()}" if titles.count(volume.holds.title) > 1 else word
     return replace(profile("linux-desktop"), title=volume.holds.title, folder=folder)
 

@@ -18,7 +18,7 @@ from inkshelf.core.boot.variables import (
     parse_order,
 )
 from inkshelf.core.errors import FormatError
-from inkshelf.core.machine.state import BootEntry, Firmware, Leads
+from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Leads, Machine, Volume
 from inkshelf.core.texts import shown
 from inkshelf.data import exact
 
@@ -84,6 +84,26 @@ def option_of(entry: BootEntry, device: tuple[Node, ...] = ()) -> LoadOption:
     return LoadOption(entry.title, (tuple(nodes),), attributes)
 
 
+def entry_to(
+    machine: Machine, disk: Disk, volume: Volume, path: str, title: str, taken: frozenset[int] = frozenset()
+) -> BootEntry:
+    """Return a new entry that names a file on a volume, with the lowest number that is free."""
+    used = {one.number for one in machine.firmware.entries} | taken
+    number = next(one for one in range(0x10000) if one not in used)
+    by_mark = disk.table.kind == "mbr"
+    return BootEntry(
+        number=number,
+        title=title,
+        disk=disk.id,
+        partition_number=volume.number,
+        partition_guid=volume.guid,
+        start_lba=volume.start // disk.sector,
+        size_lba=volume.size // disk.sector,
+        path=path,
+        signature=disk.table.signature if by_mark else "",
+    )
+
+
 def firmware_of(variables: Mapping[str, bytes]) -> Firmware:
     """Return the firmware that a set of variables says, by their names; a load option that cannot be read raises ``FormatError`` with its name."""
     entries = []
@@ -116,4 +136,4 @@ def variables_of(firmware: Firmware) -> dict[str, bytes]:
     return made
 
 
-__all__ = ["entry_of", "firmware_of", "option_of", "variables_of"]
+__all__ = ["entry_of", "entry_to", "firmware_of", "option_of", "variables_of"]

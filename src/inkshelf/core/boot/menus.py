@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from inkshelf.core.boot.routes import Reached, Station
 from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.machine.roles import uuids_of
 from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume, as_volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
@@ -123,7 +124,7 @@ def _listed(
         if target.startswith("\\"):
             systems += [call for call in _chained(machine, disk, target) if call not in systems]
             continue
-        found = [one for _, one in machine.volumes() if target.lower() in _uuids(one)]
+        found = [one for _, one in machine.volumes() if target.lower() in uuids_of(one)]
         found = sorted(found, key=lambda one: one not in disk.volumes)[
             :1
         ]  # of a copy and its original, the one beside the menu
@@ -143,12 +144,6 @@ def _listed(
     first = machine.find(systems[0])
     last = (Station("system", first[1].holds.title, f"on {systems[0]}", systems[0]),) if first and first[1].holds else ()
     return Reached((*shown, *last), tuple(systems), by_itself=not gone)
-
-
-def _uuids(volume: Volume) -> set[str]:
-    """What a menu may call a volume by: its own file system, or one in its container."""
-    system = volume.filesystem
-    return {one.lower() for one in (system.uuid, *(two.uuid for two in system.inside)) if one} if system else set()
 
 
 def _kernels_elsewhere(machine: Machine, configs: tuple[BootFile, ...], root: Volume) -> bool:

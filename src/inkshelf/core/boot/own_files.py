@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
+
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.data import exact
 
+NAMED, LONGEST = r"[A-Za-z0-9]+", 24  # of a title, in the name of a folder that firmware reads
 LOADER_BYTES = {
     "first-stage": 960 << 10,
     "menu": 2560 << 10,
@@ -12,6 +15,11 @@ LOADER_BYTES = {
     "nt-loader": 64 << 10,
     "nt-boot-data": 8 << 10,
 }
+
+
+def folder_word(title: str) -> str:
+    """Return a system's title as the name of its folder below ``\\EFI``."""
+    return "-".join(re.findall(NAMED, title)).lower()[:LONGEST] or "linux"
 
 
 def own_file(path: str, kind: FileKind, signed: bool | None, targets: tuple[str, ...] = ()) -> BootFile:  # noqa: FBT001

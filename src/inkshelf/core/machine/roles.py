@@ -80,6 +80,14 @@ def root_uuid(volume: Volume) -> str:
     return (named or [system.uuid])[0].lower()
 
 
+def uuids_of(volume: Volume) -> frozenset[str]:
+    """Return what the file systems of a volume are called by, lower case: its own, or those in its container."""
+    system = volume.filesystem
+    return (
+        frozenset(one.lower() for one in (system.uuid, *(two.uuid for two in system.inside)) if one) if system else frozenset()
+    )
+
+
 def own_uuids(volume: Volume) -> frozenset[str]:
     """Return what a menu of the system on a volume may name first: its root, or the volume of its own that holds its kernels."""
     boot = exact("linux", "boot_folder")

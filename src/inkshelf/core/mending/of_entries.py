@@ -14,6 +14,8 @@ from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 UNKNOWN = "the firmware's entries were not captured"
+FILES_WELL = {"disk_listed": "yes", "mode": "uefi", "folder": "whole"}
+"""What the looks find where only the firmware's own list is wrong."""
 ELSEWHERE = "other loop no-device prompt not-listed"
 
 
@@ -36,9 +38,7 @@ def _ends(view: View) -> str:
     changed="nt-update linux-update firmware nothing",
     again="same",
     one_time="starts",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def order(view: View) -> Iterator[Case]:
     """An entry of its own works and is on, and one before it starts something."""
@@ -68,9 +68,7 @@ def _only_once(view: View) -> bool:
     changed="nt-update linux-update firmware settings nothing",
     again="same",
     one_time="starts",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def not_in_order(view: View) -> Iterator[Case]:
     """The list of entries has it, the variable BootOrder does not."""
@@ -90,9 +88,7 @@ def not_in_order(view: View) -> Iterator[Case]:
     changed="firmware settings nt-update nothing",
     again="same",
     one_time="starts not-listed",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def entry_off(view: View) -> Iterator[Case]:
     """It has no active mark, and firmware passes it over."""
@@ -113,9 +109,7 @@ def entry_off(view: View) -> Iterator[Case]:
     changed="firmware disks nt-update settings",
     again="same",
     one_time="not-listed",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def no_entry(view: View) -> Iterator[Case]:
     """Its loader is there, and nothing names it: an entry is lost when a board forgets, or a disk moves to another machine."""
@@ -137,9 +131,7 @@ def no_entry(view: View) -> Iterator[Case]:
     changed="disks firmware",
     again="same",
     one_time="back",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def entry_nowhere(view: View) -> Iterator[Case]:
     """The partition was made anew, or the disk copied to another: its GUID is another one now."""
@@ -164,9 +156,7 @@ def entry_nowhere(view: View) -> Iterator[Case]:
     changed="disks",
     again="same",
     one_time="back",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def entry_number(view: View) -> Iterator[Case]:
     """The GUID is right, the number another one: firmware looks at both."""
@@ -186,9 +176,7 @@ def entry_number(view: View) -> Iterator[Case]:
     changed="linux-update nt-update settings nothing",
     again="same",
     one_time="back",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def entry_path(view: View) -> Iterator[Case]:
     """The partition is right, and the file's path is not: another folder, another name, strokes where backslashes belong."""
@@ -247,9 +235,7 @@ def next_once(view: View) -> Iterator[Case]:
     changed="firmware disks nt-update",
     again="same",
     one_time="not-listed back",
-    disk_listed="yes",
-    mode="uefi",
-    folder="whole",
+    **FILES_WELL,
 )
 def fallback_gone(view: View) -> Iterator[Case]:
     """A disk that travels, or a board that forgets entries, starts by the fallback file alone."""

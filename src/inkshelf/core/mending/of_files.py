@@ -8,7 +8,7 @@ from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.boot.uefi import is_unread, readable
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import fat_serial
-from inkshelf.core.machine.roles import is_esp
+from inkshelf.core.machine.roles import is_esp, own_uuids
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import all_files, entered, first_in_order, inside, loader_put, menu_anew, own_path
@@ -211,7 +211,7 @@ def config_gone(view: View) -> Iterator[Case]:
 def config_elsewhere(view: View) -> Iterator[Case]:
     """A stub on the EFI system partition hands over to a volume that was removed, made anew, or is out."""
     there = {uuid for _, one in view.machine.volumes() if one.filesystem for uuid in (one.filesystem.uuid.lower(),)}
-    for one in _stubs(view):
+    for one in _menus(view):
         config = one.volume.boot_file(f"{one.folder}\\{exact('paths', 'menu_config')}")
         if config and config.hands_over and not there & set(config.hands_over):
             why = f"{config.path} hands over to {', '.join(config.hands_over)}, which is not there: plug its disk in, or make the menu anew"
@@ -235,9 +235,9 @@ def config_elsewhere(view: View) -> Iterator[Case]:
 )
 def root_renewed(view: View) -> Iterator[Case]:
     """The root was formatted, copied or given another identity, and the menu was not made anew."""
-    for one in _stubs(view):
+    for one in _menus(view):
         config = one.volume.boot_file(f"{one.folder}\\{exact('paths', 'menu_config')}")
-        if config is None or config.hands_over or self_listed(view, config.targets):
+        if config is None or config.hands_over or own_uuids(view.volume) & {two.lower() for two in config.targets}:
             continue
         why = f"{config.path} on {one.volume.call} names {', '.join(config.targets[:2]) or 'nothing'}, and not the root on {view.call}"
         yield Case(True, one.volume.call, why, menu_anew(view, one, one.volume))
@@ -245,23 +245,11 @@ def root_renewed(view: View) -> Iterator[Case]:
     yield from _not_read(view) if view.linux else ()
 
 
-def self_listed(view: View, targets: tuple[str, ...]) -> bool:
-    """Tell whether a menu that leads to these names the system's own root."""
-    from inkshelf.core.machine.roles import own_uuids
-
-    return bool(own_uuids(view.volume) & {one.lower() for one in targets})
-
-
 def _menus(view: View) -> list[Loader]:
     """Its own first stages and menus that run as far as their configuration."""
     if not view.uefi or not view.linux or view.well:
         return []
     return [one for one in view.mine if one.reached.waits and one.file.kind in {"first-stage", "menu"}]
-
-
-def _stubs(view: View) -> list[Loader]:
-    """The same, and those whose folder nobody claims: what their configuration names is not there."""
-    return _menus(view)
 
 
 @cause(

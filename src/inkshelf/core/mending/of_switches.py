@@ -12,6 +12,15 @@ from inkshelf.core.steps.kinds import Confirm, SetMode, SetSecureBoot
 from inkshelf.core.steps.mending import SetSetting
 from inkshelf.data import exact
 
+REFUSED_AT_ONCE = {
+    "again": "same",
+    "one_time": "back",
+    "disk_listed": "yes",
+    "mode": "uefi",
+    "secure_off": "starts",
+    "folder": "whole",
+}
+"""What the looks find where firmware refuses a loader: the same, whatever it is refused for."""
 NOTED = "Note first whether Secure Boot is on: then switch it off for one start."
 
 
@@ -29,12 +38,7 @@ def _refused(one: Loader) -> bool:
     "refused black other no-device",
     6,
     changed="settings firmware linux-update",
-    again="same",
-    one_time="back",
-    disk_listed="yes",
-    mode="uefi",
-    secure_off="starts",
-    folder="whole",
+    **REFUSED_AT_ONCE,
 )
 def loader_unsigned(view: View) -> Iterator[Case]:
     """Somebody switched Secure Boot on, or factory defaults did."""
@@ -70,12 +74,7 @@ def _signed_before(one: Loader) -> BootFile | None:
     "refused black other no-device",
     3,
     changed="settings linux-update firmware",
-    again="same",
-    one_time="back",
-    disk_listed="yes",
-    mode="uefi",
-    secure_off="starts",
-    folder="whole",
+    **REFUSED_AT_ONCE,
 )
 def stage_skipped(view: View) -> Iterator[Case]:
     """The menu's key is known only to the first stage that lies beside it."""
@@ -102,12 +101,7 @@ def stage_skipped(view: View) -> Iterator[Case]:
     "refused black other no-device",
     4,
     changed="settings linux-update firmware",
-    again="same",
-    one_time="back",
-    disk_listed="yes",
-    mode="uefi",
-    secure_off="starts",
-    folder="whole",
+    **REFUSED_AT_ONCE,
 )
 def menu_unsigned(view: View) -> Iterator[Case]:
     """A menu built by hand, or of another maker, took the place of the signed one."""
@@ -152,12 +146,7 @@ def kernel_unsigned(view: View) -> Iterator[Case]:
     "refused black other no-device",
     4,
     changed="nt-update linux-update firmware",
-    again="same",
-    one_time="back",
-    disk_listed="yes",
-    mode="uefi",
-    secure_off="starts",
-    folder="whole",
+    **REFUSED_AT_ONCE,
 )
 def revoked(view: View) -> Iterator[Case]:
     """An update of another system put it on the list of what no longer starts; a capture of text shows no file's generation."""

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.machine.roles import root_uuid
+from inkshelf.core.machine.roles import root_uuid, uuids_of
 from inkshelf.core.machine.state import BootFile
 from inkshelf.core.mending.base import Case, cause
-from inkshelf.core.mending.repairs import inside, menu_targets, uuids_of
+from inkshelf.core.mending.repairs import inside, menu_targets
 from inkshelf.core.mending.view import View
 from inkshelf.core.steps.kinds import Confirm, Prepare, Regenerate
 from inkshelf.core.steps.mending import LetMissing, PutKernel
@@ -90,7 +90,7 @@ def kernel_gone(view: View) -> Iterator[Case]:
 )
 def waits_for_volume(view: View) -> Iterator[Case]:
     """A line of its mount table names a volume that was made anew or is out, and does not say that it may be missing."""
-    there = {uuid.lower() for _, one in view.machine.volumes() for uuid in uuids_of(one)}
+    there = {uuid for _, one in view.machine.volumes() for uuid in uuids_of(one)}
     for what, where in view.system.mounts:
         uuid = what.removeprefix("UUID=").strip('"').lower()
         if where in view.system.waits and what.startswith("UUID=") and uuid not in there and is_folder(where):

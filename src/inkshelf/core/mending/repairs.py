@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import re
-
-from inkshelf.core.boot.own_files import linux_files, nt_files, own_file
+from inkshelf.core.boot.entries import entry_to
+from inkshelf.core.boot.own_files import folder_word, linux_files, nt_files, own_file
 from inkshelf.core.disk.contents import BootFile
-from inkshelf.core.machine.roles import own_uuids, root_uuid
+from inkshelf.core.machine.roles import own_uuids, root_uuid, uuids_of
 from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
 from inkshelf.core.mending.view import FALLBACK_FOLDER, Loader, View, folder_of
 from inkshelf.core.steps.kinds import AddEntry, EnterSystem, LeaveSystem, PutLoader, Regenerate, RemoveEntry, SetOrder, Step
@@ -15,27 +14,6 @@ from inkshelf.data import exact
 
 OPENED = ("/", "/boot", "/boot/efi", "/usr", "/var")
 DEPTH = 3  # backslashes in the path of a loader in a folder of its own
-NAMED, LONGEST = r"[A-Za-z0-9]+", 24  # of a title, in the name of a folder that firmware reads
-
-
-def entry_to(
-    machine: Machine, disk: Disk, volume: Volume, path: str, title: str, taken: frozenset[int] = frozenset()
-) -> BootEntry:
-    """Return a new entry that names a file on a volume, with the lowest number that is free."""
-    used = {one.number for one in machine.firmware.entries} | taken
-    number = next(one for one in range(0x10000) if one not in used)
-    by_mark = disk.table.kind == "mbr"
-    return BootEntry(
-        number=number,
-        title=title,
-        disk=disk.id,
-        partition_number=volume.number,
-        partition_guid=volume.guid,
-        start_lba=volume.start // disk.sector,
-        size_lba=volume.size // disk.sector,
-        path=path,
-        signature=disk.table.signature if by_mark else "",
-    )
 
 
 def first_in_order(machine: Machine, number: int) -> list[Step]:
@@ -88,7 +66,7 @@ def inside(view: View, *steps: Step) -> tuple[Step, ...]:
         places["/home"] = places["/"]  # of one file system: the root is a subvolume then
     if esp and esp[1].filesystem and view.uefi:
         places["/boot/efi"] = esp[1].filesystem.uuid
-    there = {uuid.lower() for _, volume in view.machine.volumes() for uuid in uuids_of(volume)}
+    there = _there(view)
     mounts = tuple(
         (uuid, where)
         for where, uuid in sorted(places.items(), key=lambda one: (one[0].count("/"), len(one[0])))
@@ -99,10 +77,9 @@ def inside(view: View, *steps: Step) -> tuple[Step, ...]:
     return (EnterSystem(view.call, mounts, unlocks), *steps, LeaveSystem(view.call, unlocks))
 
 
-def uuids_of(volume: Volume) -> set[str]:
-    """Return what the file systems of a volume are called by."""
-    system = volume.filesystem
-    return {one for one in (system.uuid, *(two.uuid for two in system.inside)) if one} if system else set()
+def _there(view: View) -> set[str]:
+    """What the file systems on all disks are called by."""
+    return {uuid for _, volume in view.machine.volumes() for uuid in uuids_of(volume)}
 
 
 def loader_put(view: View, esp: Volume, files: tuple[BootFile, ...]) -> tuple[Step, ...]:
@@ -115,7 +92,7 @@ def own_folder(view: View) -> str:
     apart = [one.folder for one in view.mine if one.folder.lower() != FALLBACK_FOLDER]
     apart += [one.path.rsplit("\\", 1)[0] for one in view.entries if one.path.count("\\") == DEPTH]
     named = [one.split("\\")[-1] for one in apart]
-    return named[0] if named else "-".join(re.findall(NAMED, view.system.title)).lower()[:LONGEST] or "linux"
+    return named[0] if named else folder_word(view.system.title)
 
 
 def all_files(view: View, esp: Volume) -> tuple[BootFile, ...]:
@@ -142,7 +119,7 @@ def menu_targets(view: View, config: BootFile | None = None) -> tuple[str, ...]:
     root = root_uuid(view.volume)
     apart = tuple(one for one in own_uuids(view.volume) if one != root)
     own = (*apart, root)
-    there = {uuid.lower() for _, volume in view.machine.volumes() for uuid in uuids_of(volume)}
+    there = _there(view)
     others = tuple(
         one
         for one in (config.targets if config else ())
@@ -165,7 +142,6 @@ __all__ = [
     "all_files",
     "entered",
     "entered_anew",
-    "entry_to",
     "first_in_order",
     "folder_of",
     "inside",
@@ -174,5 +150,4 @@ __all__ = [
     "menu_targets",
     "own_folder",
     "own_path",
-    "uuids_of",
 ]

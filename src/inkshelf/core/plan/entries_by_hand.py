@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 
+from inkshelf.core.boot.entries import entry_to
 from inkshelf.core.boot.own_files import LOADER_BYTES
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import BootEntry, Machine
-from inkshelf.core.mending.repairs import entry_to
 from inkshelf.core.steps.base import volume_of
 from inkshelf.core.steps.kinds import AddEntry, RemoveEntry, SetOrder, Step, SwitchEntry
 
