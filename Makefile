@@ -10,8 +10,9 @@ setup:
 demo: setup
 	@bash tools/demo.sh
 
+# Throw-away images need no flush: by eatmydata the tests wait for no disk. What is flushed when is tested by its own stand-in (tests/lossy.py).
 test: setup
-	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2
+	@QT_QPA_PLATFORM=offscreen $$(command -v eatmydata) $(BIN)/python -m pytest -n 2
 
 lint: setup
 	@$(BIN)/ruff check src tests tools figures

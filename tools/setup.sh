@@ -9,7 +9,7 @@ PACKAGES=(dosfstools ntfs-3g e2fsprogs mtools util-linux fdisk xvfb xauth
   libxcb-keysyms1 libxcb-render-util0 libxcb-xinerama0 libxcb-xkb1 libxcb-shape0 libxcb-randr0
   libwayland-client0 libwayland-cursor0 libwayland-egl1
   exfatprogs btrfs-progs xfsprogs f2fs-tools cryptsetup-bin wimtools fuse3
-  binutils xorriso genisoimage  # images for the tests, made by utilities that are not ours
+  binutils eatmydata xorriso genisoimage  # tests that wait for no disk; images for the tests, made by utilities that are not ours
   qemu-system-x86 ovmf sbsigntool)  # real firmware, against which starting is held; programs that it trusts
 
 there() { dpkg-query --show --showformat='${Status}' "$1" 2> /dev/null | grep -q 'install ok installed'; }
