@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from hypothesis import given
 
 from inkshelf.cli import run
 from inkshelf.core.boot.firmware import start
@@ -20,7 +21,7 @@ from inkshelf.core.boot.mishaps import (
     mishaps,
 )
 from inkshelf.core.boot.own_mishaps import WORDS, own_mishap, part_of
-from inkshelf.core.boot.rehearse import Outcome, outcome
+from inkshelf.core.boot.rehearse import Outcome, outcome, rehearse, systems
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, Machine, Table
 from inkshelf.core.plan.job import Job, with_mishap, without_mishap
@@ -30,6 +31,7 @@ from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from scenes import behind, legacy, travelling
+from strategies import machines
 
 
 @pytest.fixture
@@ -39,6 +41,12 @@ def planned(job: Job) -> Machine:
 
 def after(machine: Machine, call: str, *parts: object) -> Outcome:
     return outcome(machine, call, Mishap("one", "one", tuple(parts)))  # type: ignore[arg-type]
+
+
+@given(machines())
+def test_the_table_says_of_each_mishap_what_it_comes_to_alone(machine: Machine) -> None:
+    alone = tuple(outcome(machine, one.call, mishap) for one in systems(machine) for mishap in mishaps(machine))
+    assert rehearse(machine) == alone
 
 
 def test_a_disk_that_is_dead_is_still_met_and_one_that_is_out_is_not() -> None:

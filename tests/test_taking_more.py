@@ -358,7 +358,7 @@ def test_a_volume_in_front_of_a_logical_one_leaves_room_for_its_record(tmp_path:
 # -- every kind is known everywhere --------------------------------------------------------------------------------
 def test_every_step_kind_says_its_traits_has_words_and_is_inked(found_job: Job) -> None:
     dispatch = do
-    for kind in kinds.KINDS:
+    for kind in kinds.every_step():
         assert kind.actor in {"person", "bench", "firmware"}
         assert kind.writes in {"none", "variables", "table", "inside"}
         assert told.dispatch(kind) is not told.dispatch(object), f"{kind.__name__} has no words"

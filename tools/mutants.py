@@ -47,7 +47,7 @@ def survives(folder: Path, fault: tuple[str, str, str, str]) -> str:
         if ran.returncode == 1
         else "no test failed"
         if ran.returncode == 0
-        else f"the tests could not run: {ran.stdout[-300:]}"
+        else f"the tests could not run ({ran.returncode}): {ran.stdout[-300:]} {ran.stderr[-300:]}"
     )
 
 

@@ -63,12 +63,13 @@ def _media(window: Window) -> Page:
 
 
 def _media_hint(desk: Desk) -> Hint:
+    if not any(one.makes_first() for one in desk.job.aims):
+        from inkshelf.core.plan.merging import medium_asked
+
+        return "stick to make" if medium_asked(desk.job.steps) else "", False
     from inkshelf.core.aims.sticks import StickAim
-    from inkshelf.core.plan.merging import medium_asked
 
     aims = [one for one in desk.job.aims if isinstance(one, StickAim)]
-    if not aims:
-        return "stick to make" if medium_asked(desk.job.steps) else "", False
     whole = sum(len(one.images) for one in aims)
     if desk.job.plan_fault or not desk.job.steps:
         return "open", True

@@ -3,14 +3,10 @@
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Need, Picture, Question
-from inkshelf.core.aims.building import Site, Work, built
-from inkshelf.core.aims.dividing import by_itself, dividing_question, place_for
-from inkshelf.core.aims.installing import startup_on
-from inkshelf.core.aims.menus import menus_anew
-from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
+from inkshelf.core.aims.dividing import by_itself, dividing_question
 from inkshelf.core.aims.schools import Schools
 from inkshelf.core.aims.sealing import refuse_sealed
-from inkshelf.core.aims.shares import comfortable, divide, least
+from inkshelf.core.aims.shares import comfortable, least
 from inkshelf.core.aims.systems import (
     ESP_QUESTION,
     Esp,
@@ -23,14 +19,11 @@ from inkshelf.core.aims.systems import (
     size_question,
     system_question,
 )
-from inkshelf.core.aims.volumes import lead
-from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.room import Fit, possible, stretches
-from inkshelf.core.machine.profiles import Profile, profile
+from inkshelf.core.fit.room import possible, stretches
+from inkshelf.core.machine.profiles import profile
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB, binary
-from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, SetOrder, Shrink, Step
+from inkshelf.core.steps.kinds import Step
 from inkshelf.core.steps.making import Divides
 from inkshelf.core.texts import Count, Key, Letter
 from inkshelf.core.value import replace
@@ -83,60 +76,25 @@ class Beside(Schools, frozen=True, tag="beside"):
             return first, "the first disk"
         return other, f"{binary(gaps[other])} are free there: nothing has to shrink"
 
-    def _compared(self, when: Divides) -> list[Step]:
-        return [Confirm("summary")] if self.divides == when else []
-
-    def _shrunk(self, place: Fit) -> list[Step]:
-        """Its own system shrinks it and is looked at; where a divider does, that can be only when everything is done."""
-        if place.giver is None:
-            return []
-        by = self.system if self.divides == "divider" else ""
-        look = [Prove(place.giver.call, "after shrinking")] if place.giver.holds and not by else []
-        return [Shrink(place.giver.call, place.giver_bytes, by), *look]
-
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the new volumes with their floors and comforts."""
         kind = known_system(self.system, ("linux", "nt"))
         refuse_sealed(kind, self.encryption)
-        return needs_of(kind, self._layout(found))
+        return needs_of(kind, self.layout(found))
 
-    def _layout(self, found: Machine) -> Layout:
+    def layout(self, found: Machine) -> Layout:
+        """Return how its volumes are laid out."""
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
         plain = replace(self.schooled(layout_on(disk, found)), own_esp=self.esp == "own", root_bytes=self.root_bytes or 0)
         return by_itself(profile(self.system), replace(plain, divides=self.divides), disk)
 
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` with what to do where this machine has no room or no way for it."""
-        kind = known_system(self.system, ("linux", "nt"))
-        disk = _suitable(found, self)
-        needs = self.needs(found)
-        place = place_for(disk, kind, self.size_bytes or comfortable_size(found, self), self.divides)
-        own_esp = self._layout(found).own_esp
-        room = place.size - lead(disk, len(needs), logical=place.logical)
-        sizes = divide(needs, room)
-        site = Site(found, disk.id, place, seed, (*taken, *found.calls()))
-        work = built(site, kind, self._layout(found), needs, sizes, fallback=own_esp)
-        hide, show = hidden(found) if own_esp and work.install.esp else ([], [])
-        steps: list[Step] = [*self.chosen(assured(found)), *suspended(found), *self.off_before(found)]
-        steps += woken(found, [place.giver] if place.giver else [])
-        # an installer that does all of it by itself says so once, before any of it
-        steps += [*self._compared("divider"), *self._shrunk(place), *hide]
-        steps += [*self._compared("gap"), *work.making, *self._compared("hand"), work.install]
-        steps += show
-        steps += [*work.entering, *_first_again(found, disk, kind, work, self.menu)]
-        steps += [*self.on_again(found), Prove(work.install.call, "new"), *proved(found), *resumed(found)]
-        steps += [Confirm("clock")] if clocks_differ(found, (kind.family,)) else []
-        return identified((*steps, Confirm("tidy")), self.id)
+        from inkshelf.core.aims.beside_steps import (
+            beside_steps,  # late: who looks at a plan makes none, and the window is ready sooner
+        )
 
-
-def _first_again(found: Machine, disk: Disk, kind: Profile, work: Work, menu: str) -> list[Step]:
-    """An NT-family installer takes the first place for its own entry; what was first before gets it back, and its menu looks again."""
-    made = next((one for one in work.entering if isinstance(one, AddEntry)), None)
-    if kind.family != "nt" or made is None or menu == "firmware":
-        return []
-    order = found.firmware.order
-    back = [SetOrder((*order, made.entry.number))] if order and menu == "own" else []  # "old": it has it back already
-    return [*back, *menus_anew(found, disk)]
+        return beside_steps(self, found, seed, taken)
 
 
 def comfortable_size(found: Machine, aim: Beside) -> int:
@@ -144,23 +102,3 @@ def comfortable_size(found: Machine, aim: Beside) -> int:
     disk, needs = found.disk(aim.disk), aim.needs(found)
     most, wanted = possible(disk), comfortable(needs)
     return max(min(wanted, most), min(least(needs), wanted)) // MIB * MIB
-
-
-def _suitable(found: Machine, aim: Beside) -> Disk:
-    try:
-        disk = found.disk(aim.disk)
-    except KeyError:
-        raise PlanError(f"There is no disk {aim.disk} in this job.", "Take a disk in first.") from None
-    if disk.table.kind == "none":
-        raise PlanError(
-            f"Disk {disk.id} has no partition table that a system could be put beside another one in.",
-            "Choose another disk, or plan a system on a disk of its own.",
-        )
-    if found.firmware.mode == "legacy" and disk.table.kind == "gpt" and any(of_nt(one) for one in disk.volumes):
-        raise PlanError(
-            "The firmware starts the legacy way, and the disk is GPT.",
-            "Set the firmware mode to UEFI under Intake, if that is what it is.",
-        )
-    if aim.divides == "hand" and aim.esp == "shared" and found.firmware.mode != "legacy" and startup_on(disk) is None:
-        raise PlanError(f"Disk {disk.id} has no EFI system partition to share.", "Choose an EFI system partition of its own.")
-    return disk

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from inkshelf.core.aims.base import Answer, Question
-from inkshelf.core.aims.installing import startup_on
 from inkshelf.core.aims.systems import Layout
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, Giver, fit, given_by, givers
 from inkshelf.core.machine.profiles import Profile
+from inkshelf.core.machine.roles import startup_on
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.size import binary
 from inkshelf.core.steps.making import Divides

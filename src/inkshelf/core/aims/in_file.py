@@ -3,7 +3,6 @@
 from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
-from inkshelf.core.aims.installing import startup_on
 from inkshelf.core.aims.safety import assured, of_nt, proved, resumed, suspended, woken
 from inkshelf.core.aims.systems import size_question
 from inkshelf.core.draw import guid
@@ -11,6 +10,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import reserve_size
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.profiles import Profile, profile, room_of
+from inkshelf.core.machine.roles import startup_on
 from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume
 from inkshelf.core.size import GIB, MIB, align_down, binary
 from inkshelf.core.steps.identity import identified

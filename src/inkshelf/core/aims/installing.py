@@ -9,7 +9,7 @@ from inkshelf.core.boot.own_files import linux_files, nt_files
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile
-from inkshelf.core.machine.roles import is_esp, root_uuid
+from inkshelf.core.machine.roles import root_uuid, startup_on
 from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
 from inkshelf.core.steps.kinds import AddEntry, Create, Install, Prepare, Regenerate, Retype, SetOrder, Step
 from inkshelf.core.value import Value
@@ -38,12 +38,6 @@ def startup_of(disk: Disk, new: New, mark: str = "") -> Startup | None:
         return None
     serial = there.filesystem.uuid if there.filesystem else ""
     return Startup(there.call, there.number, there.guid, there.start, there.size, serial, there)
-
-
-def startup_on(disk: Disk) -> Volume | None:
-    """Return the EFI system partition of a disk with the lowest number: found by type, never by its place."""
-    found = [one for one in disk.volumes if is_esp(one)]
-    return min(found, key=lambda one: one.number) if found else None
 
 
 def install(kind: Profile, disk: Disk, new: New, startup: Startup | None, mark: str = "", *, fallback: bool = False) -> Install:

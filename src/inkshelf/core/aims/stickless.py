@@ -4,7 +4,6 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Answer, Need, Picture, Question, lock_key
 from inkshelf.core.aims.building import Site, built
-from inkshelf.core.aims.installing import startup_on
 from inkshelf.core.aims.owning import the_disk
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, proved, resumed, suspended, woken
 from inkshelf.core.aims.schools import Schools
@@ -27,6 +26,7 @@ from inkshelf.core.errors import PlanError
 from inkshelf.core.fit import growing
 from inkshelf.core.fit.room import Fit, fit, possible
 from inkshelf.core.machine.profiles import Profile, profile
+from inkshelf.core.machine.roles import startup_on
 from inkshelf.core.machine.state import BootEntry, Disk, Gap, Machine, Volume
 from inkshelf.core.size import MIB, align_up, parse_size
 from inkshelf.core.steps.fold import fold

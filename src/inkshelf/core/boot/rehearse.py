@@ -52,6 +52,11 @@ def systems(machine: Machine) -> tuple[Volume, ...]:
 def outcome(machine: Machine, call: str, mishap: Mishap) -> Outcome:
     """Say whether the system on ``call`` starts after ``mishap``, by which way, or why not."""
     after = mishap.befall(machine)
+    return _outcome(machine, call, mishap, after, routes(after))
+
+
+def _outcome(machine: Machine, call: str, mishap: Mishap, after: Machine, tried: tuple[Route, ...]) -> Outcome:
+    """As ``outcome``, with the machine ``after`` the mishap and the ways that its firmware tries, which all its systems share."""
     place = after.system(call)
     if place is None:
         before = machine.system(call)
@@ -66,7 +71,7 @@ def outcome(machine: Machine, call: str, mishap: Mishap) -> Outcome:
         return Outcome(
             call, mishap.key, starts, by_hand, ("firmware", f"sector 0 of disk {place[0].id}", call) if starts else (), why
         )
-    judged = _judge(call, mishap.key, routes(after))
+    judged = _judge(call, mishap.key, tried)
     if not judged.starts and legacy.only(*place):
         return replace(
             judged, sure=True, why=f"it starts the legacy way, from disk {place[0].id}, and the firmware starts through UEFI"
@@ -116,40 +121,30 @@ def path_words(route: Route, call: str) -> tuple[str, ...]:
 
 def rehearse(machine: Machine, own: tuple[Mishap, ...] = ()) -> tuple[Outcome, ...]:
     """Return an outcome for every system and mishap, a person's ``own`` among them."""
-    known = mishaps(machine, own)
-    return tuple(outcome(machine, system.call, mishap) for system in systems(machine) for mishap in known)
+    held = systems(machine)
+    as_it_is: tuple[Route, ...] | None = None
+    rows: list[list[Outcome]] = []
+    for mishap in mishaps(machine, own):
+        after = mishap.befall(machine)
+        if after != machine:
+            tried = routes(after)
+        else:  # many a mishap concerns other machines only
+            tried = as_it_is = routes(machine) if as_it_is is None else as_it_is
+        rows.append([_outcome(machine, one.call, mishap, after, tried) for one in held])
+    return tuple(of_one for of_system in zip(*rows, strict=True) for of_one in of_system)
 
 
 def if_it_stops(plan: Fold) -> tuple[tuple[Outcome, ...], ...]:
     """Return, for the state found and after every step, whether each system starts then."""
     rows: list[tuple[Outcome, ...]] = []
-    key = None
+    before: Machine | None = None
     for machine in plan.machines:
-        now = _what_starting_reads(machine)
-        rows.append(
-            rows[-1] if rows and now == key else tuple(outcome(machine, one.call, STANDING[0]) for one in systems(machine))
-        )
-        key = now
+        rows.append(rows[-1] if machine == before else _standing(machine))  # many a step changes nothing of the machine
+        before = machine
     return tuple(rows)
 
 
-def _what_starting_reads(machine: Machine) -> tuple[object, ...]:
-    parts = tuple(
-        (
-            v.call,
-            v.number,
-            v.guid,
-            v.boot_files,
-            v.holds,
-            v.disk_files,
-            v.told,
-            v.active,
-            v.type_id,
-            v.filesystem.uuid if v.filesystem else "",
-            d.table.boot_code,
-        )
-        for d, v in machine.volumes()
-    )
-    own = machine.conditions
-    board = (own.cpu_bits, own.known_paths_only, own.no_fixed_fallback, own.nt_first_again, own.type_insisted)
-    return (machine.firmware, board, parts)
+def _standing(machine: Machine) -> tuple[Outcome, ...]:
+    after = STANDING[0].befall(machine)
+    tried = routes(after)
+    return tuple(_outcome(machine, one.call, STANDING[0], after, tried) for one in systems(machine))

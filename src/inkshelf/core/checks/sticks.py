@@ -8,16 +8,16 @@ from typing import TYPE_CHECKING
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Remedy, Show, check
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.media.alike import alike
-from inkshelf.core.media.material import families_of, starts_from_file
 from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.merging import medium_asked
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import both, decimal
-from inkshelf.core.steps.kinds import CopyFiles, Format, Install, PutImage, WriteImage
+from inkshelf.core.steps.kinds import Format, Install
 from inkshelf.data import table
 
 if TYPE_CHECKING:
     from inkshelf.core.aims.sticks import StickAim
+    from inkshelf.core.steps.kinds import CopyFiles, PutImage, WriteImage
 
 
 def _aims(reading: Reading) -> Iterator[tuple[StickAim, Machine]]:
@@ -28,6 +28,15 @@ def _aims(reading: Reading) -> Iterator[tuple[StickAim, Machine]]:
     for aim in reading.job.aims:
         if isinstance(aim, StickAim):
             yield aim, found_by(reading.job, aim.id)
+
+
+def _brought(reading: Reading) -> list[WriteImage | CopyFiles | PutImage]:
+    """The steps that bring an image onto a medium."""
+    if not any(step.puts_image for step in reading.job.steps):
+        return []
+    from inkshelf.core.steps.kinds import CopyFiles, PutImage, WriteImage  # late, as above
+
+    return [step for step in reading.job.steps if isinstance(step, WriteImage | CopyFiles | PutImage)]
 
 
 def _sticks(reading: Reading) -> Iterator[tuple[StickAim, Disk]]:
@@ -133,7 +142,13 @@ def left_out(reading: Reading) -> Iterator[Finding]:
 @check
 def menu_starts_it_not(reading: Reading) -> Iterator[Finding]:
     """Images on a stick with many that its menu does not start."""
-    put = [step for step in reading.job.steps if isinstance(step, PutImage) and not step.image.told]
+    brought = _brought(reading)
+    if not brought:
+        return
+    from inkshelf.core.media.material import starts_from_file
+    from inkshelf.core.steps.kinds import PutImage
+
+    put = [step for step in brought if isinstance(step, PutImage) and not step.image.told]
     lying = [(step, why) for step in put if (why := starts_from_file(step.image))]
     if lying:
         names = ", ".join(step.image.name for step, _ in lying[:3]) + (f" and {len(lying) - 3} more" if lying[3:] else "")
@@ -151,14 +166,18 @@ def menu_starts_it_not(reading: Reading) -> Iterator[Finding]:
 @check
 def label_is_looked_for(reading: Reading) -> Iterator[Finding]:
     """A menu that looks for a label which the file system of the stick does not bear."""
-    labels = {step.call: step.label for step in reading.job.steps if isinstance(step, Format) and step.filesystem == "fat32"}
-    for step in reading.job.steps:
-        sought = step.image.live.label if isinstance(step, CopyFiles) and step.image.live else ""
-        if isinstance(step, CopyFiles) and sought and step.call in labels and labels[step.call] != sought:
-            if step.tops is not None:
-                continue  # of a stick in two parts the large volume bears it
-            from inkshelf.core.aims.sticks import fat_label
+    brought = _brought(reading)
+    if not brought:
+        return
+    from inkshelf.core.aims.sticks import fat_label
+    from inkshelf.core.steps.kinds import CopyFiles
 
+    labels = {step.call: step.label for step in reading.job.steps if isinstance(step, Format) and step.filesystem == "fat32"}
+    for step in brought:
+        if not isinstance(step, CopyFiles) or step.tops is not None:
+            continue  # of a stick in two parts the large volume bears it
+        sought = step.image.live.label if step.image.live else ""
+        if sought and step.call in labels and labels[step.call] != sought:
             yield Finding(
                 f"stick.label.{step.call}",
                 "warn",
@@ -198,11 +217,15 @@ def too_slow(reading: Reading) -> Iterator[Finding]:
 @check
 def stick_holds_another_family(reading: Reading) -> Iterator[Finding]:
     """A job that makes its own stick, with nothing on it that could install what the job installs."""
+    held = [step.image for step in _brought(reading)]
+    if not held:
+        return
+    from inkshelf.core.media.material import families_of
+
     steps = reading.job.steps
-    held = [step.image for step in steps if isinstance(step, WriteImage | CopyFiles | PutImage)]
     brought = {family for image in held for family in families_of(image)}
     missing = {step.family: step.title for step in steps if isinstance(step, Install) and step.family not in brought}
-    if not held or not missing or not all(families_of(image) for image in held):
+    if not missing or not all(families_of(image) for image in held):
         return
     titles = " and ".join(missing.values())
     yield Finding(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.disk.types import gpt_type, type_key
-from inkshelf.core.machine.state import Role, Volume
+from inkshelf.core.machine.state import Disk, Role, Volume
 from inkshelf.data import exact
 
 _BY_TYPE: dict[str, Role] = {
@@ -104,3 +104,9 @@ def flag_words(volume: Volume) -> list[str]:
     known = [word for bit, word in words.items() if volume.attributes >> bit & 1]
     rest = [f"bit {bit}" for bit in range(64) if volume.attributes >> bit & 1 and bit not in words]
     return known + rest + (["active"] if volume.active else []) + (["logical"] if volume.logical else [])
+
+
+def startup_on(disk: Disk) -> Volume | None:
+    """Return the EFI system partition of a disk with the lowest number: found by type, never by its place."""
+    found = [one for one in disk.volumes if is_esp(one)]
+    return min(found, key=lambda one: one.number) if found else None

@@ -13,8 +13,7 @@ from inkshelf.core.plan.intents import Intent
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.tagged import at_place, converted, one_converted
 from inkshelf.core.steps.base import StepBase
-from inkshelf.core.steps.kinds import KINDS as STEPS
-from inkshelf.core.steps.kinds import kind_of_step
+from inkshelf.core.steps.kinds import every_step, kind_of_step
 from inkshelf.core.value import replace
 
 FORMAT, VERSION = "inkshelf-job", 4
@@ -43,7 +42,7 @@ class Document(Struct, forbid_unknown_fields=True):
 def schema() -> dict[str, Any]:
     """Return the JSON schema of the current version, as published in docs/job.schema.json."""
     any_aim = Union[every_aim()]  # type: ignore[valid-type]  # noqa: UP007 - made of the list
-    any_step = Union[STEPS]  # type: ignore[valid-type]  # noqa: UP007 - made of the list
+    any_step = Union[every_step()]  # type: ignore[valid-type]  # noqa: UP007 - made of the list
     (whole, aim, step), parts = msgspec.json.schema_components((Document, any_aim, any_step), ref_template="#/$defs/{name}")
     parts["Document"]["properties"] |= {"format": {"const": FORMAT}, "version": {"const": VERSION}}
     parts["Job"]["properties"]["aims"]["items"] = aim

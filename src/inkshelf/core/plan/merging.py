@@ -9,7 +9,7 @@ from msgspec import to_builtins
 from inkshelf.core.aims.base import AimBase
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.steps.fold import fold
-from inkshelf.core.steps.kinds import Confirm, CopyFiles, Install, Prepare, PutImage, Step, WriteImage
+from inkshelf.core.steps.kinds import Confirm, Install, Prepare, Step
 from inkshelf.core.value import replace
 
 ONCE = {
@@ -84,7 +84,7 @@ def merged(steps: Iterable[Step]) -> tuple[Step, ...]:
     seen: set[tuple[str, str]] = set()
     made = False
     for step in steps:
-        made = made or isinstance(step, WriteImage | CopyFiles | PutImage)
+        made = made or step.puts_image
         if made and isinstance(step, Confirm) and step.subject in BROUGHT:
             continue
         if isinstance(step, Confirm) and step.subject in ONCE:

@@ -17,7 +17,7 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
 
     ``id`` is drawn once and lasts through replanning: ticks, notes and answers hang on it. Traits of a kind: ``actor`` (who acts on
     the real machine), ``writes`` (the deepest thing it writes), ``moves`` (every used byte goes elsewhere), ``undone`` (it
-    only adds what is taken away again, though inside a volume that was there). The point of no return,
+    only adds what is taken away again, though inside a volume that was there), ``puts_image`` (an image comes onto a medium). The point of no return,
     heavy work, the ledger, effort and the journal read the traits, so that no kind can be forgotten there.
     """
 
@@ -27,6 +27,13 @@ class StepBase(Value, frozen=True, tag_field="kind", kw_only=True):
     writes: ClassVar[Writes]
     moves: ClassVar[bool] = False
     undone: ClassVar[bool] = False
+    puts_image: ClassVar[bool] = False
+
+    def __init_subclass__(cls) -> None:
+        """Refuse a kind that does not say its traits, when it is made and not when somebody inks."""
+        lacking = [name for name in TRAITS if not hasattr(cls, name)]
+        if lacking:
+            raise TypeError(f"The step kind {cls.__name__} does not say its {', '.join(lacking)}.")
 
     @property
     def kind(self) -> str:

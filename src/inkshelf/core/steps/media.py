@@ -50,6 +50,7 @@ class WriteImage(StepBase, frozen=True, tag="write-image"):
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "inside"
+    puts_image: ClassVar[bool] = True
 
     disk: Letter
     image: Image
@@ -94,6 +95,7 @@ class CopyFiles(StepBase, frozen=True, tag="copy-files"):
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "inside"
+    puts_image: ClassVar[bool] = True
 
     call: Call
     image: Image
@@ -128,6 +130,7 @@ class PutImage(StepBase, frozen=True, tag="put-image"):
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "inside"
+    puts_image: ClassVar[bool] = True
     undone: ClassVar[bool] = True
 
     call: Call

@@ -1,0 +1,87 @@
+"""The steps of the aim "beside", in the order of the work. Apart from its questions: who looks at a plan makes none."""
+
+from __future__ import annotations
+
+from inkshelf.core.aims.beside import Beside, comfortable_size
+from inkshelf.core.aims.building import Site, Work, built
+from inkshelf.core.aims.dividing import place_for
+from inkshelf.core.aims.menus import menus_anew
+from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
+from inkshelf.core.aims.shares import divide
+from inkshelf.core.aims.systems import known_system
+from inkshelf.core.aims.volumes import lead
+from inkshelf.core.errors import PlanError
+from inkshelf.core.fit.room import Fit
+from inkshelf.core.machine.profiles import Profile
+from inkshelf.core.machine.roles import startup_on
+from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.steps.identity import identified
+from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, SetOrder, Shrink, Step
+from inkshelf.core.steps.making import Divides
+
+
+def beside_steps(aim: Beside, found: Machine, seed: str, taken: tuple[str, ...]) -> tuple[Step, ...]:
+    """Return the steps; raises ``PlanError`` with what to do where this machine has no room or no way for it."""
+    kind = known_system(aim.system, ("linux", "nt"))
+    disk = _suitable(found, aim)
+    needs = aim.needs(found)
+    place = place_for(disk, kind, aim.size_bytes or comfortable_size(found, aim), aim.divides)
+    own_esp = aim.layout(found).own_esp
+    room = place.size - lead(disk, len(needs), logical=place.logical)
+    sizes = divide(needs, room)
+    site = Site(found, disk.id, place, seed, (*taken, *found.calls()))
+    work = built(site, kind, aim.layout(found), needs, sizes, fallback=own_esp)
+    hide, show = hidden(found) if own_esp and work.install.esp else ([], [])
+    steps: list[Step] = [*aim.chosen(assured(found)), *suspended(found), *aim.off_before(found)]
+    steps += woken(found, [place.giver] if place.giver else [])
+    # an installer that does all of it by itself says so once, before any of it
+    steps += [*_compared(aim, "divider"), *_shrunk(aim, place), *hide]
+    steps += [*_compared(aim, "gap"), *work.making, *_compared(aim, "hand"), work.install]
+    steps += show
+    steps += [*work.entering, *_first_again(found, disk, kind, work, aim.menu)]
+    steps += [*aim.on_again(found), Prove(work.install.call, "new"), *proved(found), *resumed(found)]
+    steps += [Confirm("clock")] if clocks_differ(found, (kind.family,)) else []
+    return identified((*steps, Confirm("tidy")), aim.id)
+
+
+def _compared(aim: Beside, when: Divides) -> list[Step]:
+    return [Confirm("summary")] if aim.divides == when else []
+
+
+def _shrunk(aim: Beside, place: Fit) -> list[Step]:
+    """Its own system shrinks it and is looked at; where a divider does, that can be only when everything is done."""
+    if place.giver is None:
+        return []
+    by = aim.system if aim.divides == "divider" else ""
+    look = [Prove(place.giver.call, "after shrinking")] if place.giver.holds and not by else []
+    return [Shrink(place.giver.call, place.giver_bytes, by), *look]
+
+
+def _first_again(found: Machine, disk: Disk, kind: Profile, work: Work, menu: str) -> list[Step]:
+    """An NT-family installer takes the first place for its own entry; what was first before gets it back, and its menu looks again."""
+    made = next((one for one in work.entering if isinstance(one, AddEntry)), None)
+    if kind.family != "nt" or made is None or menu == "firmware":
+        return []
+    order = found.firmware.order
+    back = [SetOrder((*order, made.entry.number))] if order and menu == "own" else []  # "old": it has it back already
+    return [*back, *menus_anew(found, disk)]
+
+
+def _suitable(found: Machine, aim: Beside) -> Disk:
+    try:
+        disk = found.disk(aim.disk)
+    except KeyError:
+        raise PlanError(f"There is no disk {aim.disk} in this job.", "Take a disk in first.") from None
+    if disk.table.kind == "none":
+        raise PlanError(
+            f"Disk {disk.id} has no partition table that a system could be put beside another one in.",
+            "Choose another disk, or plan a system on a disk of its own.",
+        )
+    if found.firmware.mode == "legacy" and disk.table.kind == "gpt" and any(of_nt(one) for one in disk.volumes):
+        raise PlanError(
+            "The firmware starts the legacy way, and the disk is GPT.",
+            "Set the firmware mode to UEFI under Intake, if that is what it is.",
+        )
+    if aim.divides == "hand" and aim.esp == "shared" and found.firmware.mode != "legacy" and startup_on(disk) is None:
+        raise PlanError(f"Disk {disk.id} has no EFI system partition to share.", "Choose an EFI system partition of its own.")
+    return disk
