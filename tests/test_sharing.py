@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
+import subprocess
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 
 import machines
+from inkshelf.bench import tools
+from inkshelf.bench.filling import ntfs as filled
+from inkshelf.bench.image import ImageFile
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import wanting
 from inkshelf.core.checks import apply_remedy, findings
 from inkshelf.core.checks.registry import ByHand, ChangeAim, Finding
+from inkshelf.core.disk import ntfs, ntfs_names
 from inkshelf.core.machine.state import Firmware, SystemRoot
 from inkshelf.core.plan.job import Job, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB
+from inkshelf.core.steps.kinds import Prepare
 from inkshelf.core.value import replace
+from inkshelf.data import exact
 
 
 def seen(job: Job) -> dict[str, Finding]:
@@ -36,6 +44,15 @@ def mounting(job: Job, *mounts: tuple[str, str]) -> Job:
 
 def uuid(job: Job, call: str) -> str:
     return f"UUID={job.found.find(call)[1].filesystem.uuid}"
+
+
+def clashing(job: Job, call: str) -> Job:
+    named = lambda one: replace(one, filesystem=replace(one.filesystem, clashes=("/Sea.jpg",)))  # noqa: E731
+    return with_found(job, job.found.with_volume(call, named))
+
+
+def with_step(job: Job, step: Prepare) -> Job:
+    return replace(job, steps=(*job.steps, step))
 
 
 def marked(job: Job, *calls: str) -> Job:
@@ -60,6 +77,7 @@ Scene = Callable[[Job], Job]
 SCENES: list[tuple[str, Scene, Scene]] = [
     ("sharing.device.R1.home", lambda j: mounting(j, ("/dev/sda4", "/home")), lambda j: mounting(j, ("/dev/mapper/x", "/home"))),
     ("fs.home.R1", lambda j: mounting(j, (uuid(j, "B1"), "/home")), lambda j: mounting(j, (uuid(j, "B1"), "/boot/efi"))),
+    ("fs.case.S1", lambda j: clashing(j, "S1"), lambda j: with_step(clashing(j, "S1"), Prepare("S1", "names_apart"))),
     ("sharing.own.R1.S1", lambda j: mounting(j, (uuid(j, "S1"), "/mnt")), lambda j: mounting(j, (uuid(j, "B1"), "/mnt"))),
     ("sharing.hibernate.a1", lambda j: wanting(j, ("own-disk", {"share": "ntfs", "swap": "hibernate"})), lambda j: wanting(j, ("own-disk", {"swap": "hibernate"}))),
     ("start.fallback.A", lambda j: outside(j, fallback=False), lambda j: outside(j, fallback=True)),
@@ -96,3 +114,33 @@ def test_one_volume_is_active_and_a_remedy_sees_to_it(crowded: Job) -> None:
         assert [one.call for one in read(mended).plan.planned.disks[0].volumes if one.active] == [nt]
     uefi = replace(marked(crowded, nt, other).found, firmware=Firmware("uefi"))
     assert "start.active.A" not in seen(with_found(crowded, uefi)), "UEFI looks for no mark"
+
+
+def test_names_that_clash_are_read_from_a_volume_that_the_base_utility_made(tmp_path: Path) -> None:
+    """One folder down, too; a name beside its own short form is no clash, and a system's own volume is not looked through."""
+    image = tmp_path / "nt.img"
+    with image.open("wb") as out:
+        out.truncate(64 << 20)
+    tools.run("mkntfs", "-q", "-F", image)
+    with filled.mounted(image) as folder:
+        (folder / "Photos").mkdir()
+        for name in ("Sea.jpg", "Photos/Tide.png", "Photos/tide.png", "Photos/TIDE.png", "a name that is long.text"):
+            (folder / name).write_text(name)
+    with ImageFile(image) as source:
+        volume = ntfs.open_ntfs(source)
+        assert volume is not None
+        found, whole = ntfs_names.clashes(volume)
+        assert sorted(one.lower() for one in found) == ["/photos/tide.png"] * 2
+        assert len(set(found)) == 2
+        assert whole
+        assert ntfs_names.clashes(volume, most=1) == ((), False), "what was not looked at is said"
+    assert take_in([image]).found.disks[0].volumes[0].filesystem.clashes == found
+
+
+def test_the_listing_that_is_printed_shows_the_names_that_clash(tmp_path: Path) -> None:
+    for name in ("Sea.jpg", "sea.jpg", "shore.jpg"):
+        (tmp_path / name).write_text(name)
+    said = subprocess.run(
+        ["sh", "-c", exact("linux", "clashes_listing")], cwd=tmp_path, capture_output=True, text=True, check=True
+    )
+    assert sorted(said.stdout.split()) == ["./Sea.jpg", "./sea.jpg"]

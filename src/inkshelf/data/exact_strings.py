@@ -310,6 +310,8 @@ TABLE: dict[str, dict[str, Any]] = {
         "swap_file_btrfs": "btrfs subvolume create /swap && btrfs filesystem mkswapfile --size {mib}m /swap/file && swapon /swap/file",
         "swap_file_line_btrfs": "/swap/file none swap sw 0 0",
         "swap_listing": "swapon --show",
+        "clashes_listing": "find . -xdev | sort -f | uniq -iD",
+        "rename": "mv -n -- 'the old name' 'a new name'",
         "compressed_package": "systemd-zram-generator",
         "compressed_package_other": "zram-generator",
         "compressed_file": "/etc/systemd/zram-generator.conf",

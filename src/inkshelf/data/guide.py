@@ -144,6 +144,11 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "Mount tables and menus name file systems by UUID. With two of one name, either may be mounted, and not the same one each time.",
         "do": "Give the copy a new identity, or take it out.",
     },
+    "fs.case": {
+        "title": "Names that differ by capitals only",
+        "means": "The Linux family keeps two such files apart on NTFS. The NT family sees both names and opens one file under either; a copy on FAT or exFAT keeps one.",
+        "do": "Rename one of each pair from the Linux family before both families work on the volume.",
+    },
     "fs.home": {
         "title": "A home without owners",
         "means": "FAT, exFAT and NTFS keep no owners, rights and links as a Linux-family system needs them in a home.",

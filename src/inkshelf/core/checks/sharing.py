@@ -9,7 +9,7 @@ from inkshelf.core.disk.filesystems import title
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.steps.kinds import Confirm
+from inkshelf.core.steps.kinds import Confirm, Prepare
 from inkshelf.data import exact
 
 OWNERLESS = {"fat12", "fat16", "fat32", "exfat", "ntfs"}
@@ -44,6 +44,27 @@ def of_mount_tables(reading: Reading) -> Iterator[Finding]:
     """What is wrong with the lines of the systems' mount tables."""
     for look in (_by_device, _without_owners, _of_another, _waited_for):
         yield from once(look(reading))
+
+
+@check
+def names_that_clash(reading: Reading) -> Iterator[Finding]:
+    """Names that differ by capitals only, on a volume that the NT family opens, too."""
+    machine = reading.plan.planned
+    if not any(one.holds and one.holds.family == "nt" for _, one in machine.volumes()):
+        return
+    told = {step.call for step in reading.job.steps if isinstance(step, Prepare) and step.what == "names_apart"}
+    for _, volume in machine.volumes():
+        known = volume.filesystem.clashes if volume.filesystem else ()
+        if known and volume.call not in told:
+            more = f" and {len(known) - 1} more" if known[1:] else ""
+            yield Finding(
+                f"fs.case.{volume.call}",
+                "warn",
+                f"Names on {volume.call} differ by capitals only",
+                f"“{known[0]}”{more}: the Linux family keeps both, the NT family opens one of them whichever is asked for.",
+                (volume.call,),
+                (ByHand("prepare", volume.call, "Rename them first", (("what", "names_apart"),)),),
+            )
 
 
 def _by_device(reading: Reading) -> Iterator[Finding]:

@@ -35,7 +35,8 @@ class FileSystem(Value, frozen=True):
     container holds. ``hidden_sectors``: how many sectors lie before the volume, as its own boot sector says (``None``: it does not).
     ``keeps_size``: why its own utility does not give it another size (empty: it does).
     ``group_bytes`` and ``group_table_bytes``: what a block group of ext spans, and what its inode table takes;
-    ``group_reserved``: blocks that are kept behind each copy of its group table, for growing.
+    ``group_reserved``: blocks that are kept behind each copy of its group table, for growing. ``clashes``: paths whose names differ
+    from another one beside them by capitals only (the first few).
     """
 
     kind: Key
@@ -58,6 +59,7 @@ class FileSystem(Value, frozen=True):
     group_bytes: Count = 0
     group_table_bytes: Count = 0
     group_reserved: Count = 0
+    clashes: tuple[Line, ...] = ()
 
 
 Unfit = Literal["", "ia32", "aa64", "no program"]

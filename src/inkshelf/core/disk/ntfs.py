@@ -283,14 +283,17 @@ def root_names(volume: Ntfs) -> dict[str, int]:
 
 def folder_names(volume: Ntfs, record: int) -> dict[str, int]:
     """Return the names in a folder, lower case, with their record numbers; of a very large one only the first."""
-    names: dict[str, int] = {}
+    return {name.lower(): number for name, number, _ in folder_entries(volume, record)}
+
+
+def folder_entries(volume: Ntfs, record: int) -> Iterator[tuple[str, int, bytes]]:
+    """Yield the names in a folder as they are given, with their record numbers and file name attributes; of a very large one only the first."""
     for one in attributes(volume, record):
         if one.kind == INDEX_ROOT and one.name == "$I30" and len(one.value) >= 32:
-            names.update(_index(one.value, INDEX_ROOT_AT))
+            yield from _index(one.value, INDEX_ROOT_AT)
         elif one.kind == INDEX_ALLOCATION and one.name == "$I30":
             for first, count in one.runs:
-                names.update(_index_blocks(volume, first, min(count * volume.cluster, CHUNK)))
-    return names
+                yield from _index_blocks(volume, first, min(count * volume.cluster, CHUNK))
 
 
 def long_name(volume: Ntfs, record: int) -> str:
@@ -306,17 +309,14 @@ def data_size(volume: Ntfs, record: int) -> int:
     return next((one.size for one in attributes(volume, record) if one.kind == DATA and not one.name), 0)
 
 
-def _index_blocks(volume: Ntfs, first: int, length: int) -> dict[str, int]:
-    names: dict[str, int] = {}
+def _index_blocks(volume: Ntfs, first: int, length: int) -> Iterator[tuple[str, int, bytes]]:
     raw = exactly(volume.source, first * volume.cluster, length, "root folder")
     for at in range(0, len(raw) - 4095, 4096):
         if raw[at : at + 4] == b"INDX":
-            names.update(_index(_fixed(bytearray(raw[at : at + 4096]), b"INDX", "root folder"), INDEX_BLOCK_AT))
-    return names
+            yield from _index(_fixed(bytearray(raw[at : at + 4096]), b"INDX", "root folder"), INDEX_BLOCK_AT)
 
 
-def _index(raw: bytes, header_at: int) -> dict[str, int]:
-    names: dict[str, int] = {}
+def _index(raw: bytes, header_at: int) -> Iterator[tuple[str, int, bytes]]:
     header = INDEX.of(raw, header_at)
     at, end = header_at + header.first, min(header_at + header.used, len(raw))
     while at + 16 <= end:
@@ -326,9 +326,8 @@ def _index(raw: bytes, header_at: int) -> dict[str, int]:
         key = raw[at + 16 : at + 16 + own.key_length]
         if len(key) >= NAME_AT:
             name = key[NAME_AT : NAME_AT + 2 * key[NAME_LENGTH_AT]].decode("utf-16-le", "replace")
-            names[name.lower()] = own.record & NUMBER
+            yield name, own.record & NUMBER, key
         at += own.length
-    return names
 
 
 def bitmap_use(volume: Ntfs) -> tuple[int, int, tuple[int, ...]]:

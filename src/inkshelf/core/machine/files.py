@@ -33,6 +33,26 @@ def with_images(source: ByteSource, volumes: tuple[Volume, ...]) -> tuple[Volume
     return tuple(found)
 
 
+def with_clashes(source: ByteSource, volumes: tuple[Volume, ...]) -> tuple[Volume, ...]:
+    """Return the volumes of a disk; those of NTFS that hold no system, with the names in them that differ by capitals only."""
+    return tuple(
+        replace(one, filesystem=replace(one.filesystem, clashes=_clashes(Slice(source, one.start, one.size))))
+        if one.filesystem and one.filesystem.kind == "ntfs" and one.holds is None
+        else one
+        for one in volumes
+    )
+
+
+def _clashes(source: Slice) -> tuple[str, ...]:
+    from inkshelf.core.disk import ntfs_names  # late: most volumes of this kind hold a system
+
+    try:
+        volume = ntfs.open_ntfs(source)
+        return ntfs_names.clashes(volume)[0] if volume else ()
+    except (FormatError, struct.error, ValueError, IndexError, OverflowError):
+        return ()  # the probe of the volume says what is wrong with it
+
+
 def _in_fat(source: Slice) -> tuple[tuple[str, int], ...]:
     table = fat.layout(source)
     return tuple((one.path.strip("\\"), one.size) for one in fat.root(source, table) if not one.folder) if table else ()

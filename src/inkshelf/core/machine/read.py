@@ -7,7 +7,7 @@ from inkshelf.core.disk.mbr import EXTENDED, MbrTable, read_mbr
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.errors import TableError
-from inkshelf.core.machine.files import with_disk_files, with_images
+from inkshelf.core.machine.files import with_clashes, with_disk_files, with_images
 from inkshelf.core.machine.state import Disk, Extended, SystemRoot, Table, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
@@ -66,9 +66,7 @@ def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | N
         entries_lba=gpt.entries_lba,
         backup_entries_lba=gpt.backup_entries_lba,
     )
-    ordered = with_images(
-        source, with_disk_files(source, _with_locked_systems(tuple(sorted(volumes, key=lambda one: one.start))))
-    )
+    ordered = _looked_into(source, _with_locked_systems(tuple(sorted(volumes, key=lambda one: one.start))))
     return Disk(disk_id, source.size, gpt.sector, max(4096, gpt.sector), table=table, volumes=ordered)
 
 
@@ -137,7 +135,7 @@ def _from_mbr(source: ByteSource, disk_id: str, mbr: MbrTable, sector: int) -> D
         extended=extended[0] if extended else None,
         boot_code=any(source.read(0, BOOT_CODE)),
     )
-    ordered = with_images(source, with_disk_files(source, tuple(sorted(volumes, key=lambda one: one.start))))
+    ordered = _looked_into(source, tuple(sorted(volumes, key=lambda one: one.start)))
     return Disk(disk_id, source.size, sector, max(4096, sector), table=table, volumes=ordered)
 
 
@@ -150,4 +148,9 @@ def _bare(source: ByteSource, disk_id: str, sector: int) -> Disk:
                 "", 0, 0, source.size, "", filesystem=contents.filesystem, boot_files=contents.boot_files, holds=contents.holds
             ),
         )
-    return Disk(disk_id, source.size, sector, max(4096, sector), volumes=with_images(source, volumes))
+    return Disk(disk_id, source.size, sector, max(4096, sector), volumes=_looked_into(source, volumes))
+
+
+def _looked_into(source: ByteSource, volumes: tuple[Volume, ...]) -> tuple[Volume, ...]:
+    """Return volumes with what is of interest among their files."""
+    return with_clashes(source, with_images(source, with_disk_files(source, volumes)))

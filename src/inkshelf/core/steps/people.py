@@ -49,6 +49,7 @@ Preparation = Literal[
     "finder_on",
     "swap_file",
     "swap_compressed",
+    "names_apart",
 ]
 
 

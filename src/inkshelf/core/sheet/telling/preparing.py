@@ -155,6 +155,23 @@ def _check_outside(call: str, volume: Volume | None) -> Words:
     )
 
 
+def _names_apart(call: str, volume: Volume | None) -> Words:
+    """Which names clash is listed by the folder that the volume is mounted at; renaming is the owner's to decide."""
+    known = volume.filesystem.clashes if volume and volume.filesystem else ()
+    return Words(
+        "Room",
+        f"Rename on {call} what differs by capitals only",
+        (
+            ("from the Linux family, in the folder that it is mounted at", exact("linux", "clashes_listing")),
+            *((("seen in the image", one) if not at else ("", one)) for at, one in enumerate(known)),
+            ("rename, one of each pair", exact("linux", "rename")),
+        ),
+        "Asked again, the listing shows nothing. Ask the owner which one is which before a name is changed.",
+        back="give the file its old name again: the Linux family reaches both",
+        minutes=5,
+    )
+
+
 PREPARE = {
     "check_outside": _check_outside,
     "check_volume": _check_volume,
@@ -163,4 +180,5 @@ PREPARE = {
     "resume_encryption": _resume,
     "finder_on": _finder_on,
     "swap_compressed": _swap_compressed,
+    "names_apart": _names_apart,
 }
