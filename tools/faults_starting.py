@@ -107,4 +107,16 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
         "mending",
     ),
     ("ui/startmap/entries.py", 'place="up" if arrows[pressed] < 0 else "down"', 'place="down"', "window_entries"),
+    (
+        "core/boot/rehearse.py",
+        "rows[-1] if machine == before else",
+        "rows[-1] if before and machine.firmware == before.firmware else",
+        "step_kinds",
+    ),
+    ("core/boot/rehearse.py", "if after != machine:", "if after.disks != machine.disks:", "mishaps"),
+    ("core/boot/rehearse.py", "if after != machine:", "if after.firmware != machine.firmware:", "mishaps"),
+    ("core/sheet/settings.py", "if states[-1][name] == found[name] else 0", "if True else 0", "settings"),
+    ("core/sheet/settings.py", "reading.job.steps[: number - 1]", "reading.job.steps", "settings"),
+    ("core/disk/ntfs_names.py", "if folder and number not in seen:", "if False:", "sharing"),
+    ("core/disk/ntfs_names.py", "return tuple(found), not waiting", "return tuple(found), True", "sharing"),
 )

@@ -16,6 +16,7 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.bounds import bounds
 from inkshelf.core.sheet.media import StickPlan, media
 from inkshelf.core.sheet.scene import scenes
+from inkshelf.core.sheet.settings import Setting, settings
 from inkshelf.core.sheet.telling import words
 from inkshelf.core.steps.ledger import Ledger, Position
 
@@ -179,9 +180,22 @@ def plan(reading: Reading, found: tuple[Finding, ...]) -> dict[str, Any]:
         "point_of_no_return": reading.no_return,
         "findings": [finding(one) for one in found],
         "media": [stick_plan(one) for one in media(reading)],
+        "settings": [_setting(one) for one in settings(reading)],
         "bounds": [to_builtins(one) for one in bounds(reading)],
         "ledger": totals(reading.ledger),
         "shrink": shrinks,
+    }
+
+
+def _setting(one: Setting) -> dict[str, Any]:
+    return {
+        "name": one.name,
+        "found": one.found,
+        "changes": [{"step": number, "to": value} for number, value in one.changes],
+        "end": one.end,
+        "put_back_at": one.back or None,
+        "locks": [to_builtins(lock) for lock in one.locks],
+        "recovery_key": one.key,
     }
 
 

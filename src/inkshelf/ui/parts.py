@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QPainter, QPen, QResizeEvent
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inkshelf.ui import theme
 
@@ -184,7 +184,7 @@ class CallMark(QWidget):
         draw_call(painter, 1, 1, self._call, planned=self._planned)
 
 
-def clear(layout: QVBoxLayout | QHBoxLayout) -> None:
+def clear(layout: QLayout) -> None:
     """Take everything out of a layout."""
     while layout.count():
         item = layout.takeAt(0)

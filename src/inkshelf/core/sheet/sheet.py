@@ -10,6 +10,7 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.meanwhile import used, with_waits
 from inkshelf.core.sheet.scene import scenes, sheet_node
 from inkshelf.core.sheet.sessions import Session, restarts, sessions
+from inkshelf.core.sheet.settings import Setting, put_back, settings
 from inkshelf.core.sheet.telling import Words, words
 from inkshelf.core.steps.kinds import Prepare, Retype
 from inkshelf.core.steps.ledger import Ledger
@@ -65,6 +66,7 @@ class Sheet(Value, frozen=True):
     saved: float = 0.0
     cautions: tuple[str, ...] = CAUTIONS
     put_back: tuple[str, ...] = ()
+    settings: tuple[Setting, ...] = ()
     aims: tuple[str, ...] = ()
     reasons: tuple[str, ...] = ()
     restarts: int = 0
@@ -83,6 +85,7 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
     rows, saved = _rows(reading)
     titles = {volume.call: volume.holds.title for volume in systems(plan.planned) if volume.holds}
     names = _stand_ins(rows, plan.found)
+    switched = settings(reading)
     total = with_margin(sum(row.minutes for row in rows) - saved)
     return Sheet(
         title=job.title,
@@ -99,7 +102,8 @@ def sheet(reading: Reading, found: tuple[Finding, ...] | None = None) -> Sheet:
         saved=saved,
         cautions=(*CAUTIONS, *_explained(names, plan.found)),
         stand_ins=names,
-        put_back=_put_back(reading),
+        put_back=(*_put_back(reading), *put_back(switched)),
+        settings=switched,
         aims=tuple(one.sentence(plan.found) for one in job.aims),
         reasons=job.reasons,
         restarts=restarts(reading),

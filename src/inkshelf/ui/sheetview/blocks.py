@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFont, QPainter, QPen
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.reckon import byte_figures
+from inkshelf.core.sheet.settings import Setting
 from inkshelf.core.sheet.sheet import Row, Sheet
 from inkshelf.core.value import Value, replace
 from inkshelf.ui import theme
@@ -47,6 +48,7 @@ def blocks(made: Sheet, reading: Reading) -> list[Block]:
     found += [_boards(reading, disk) for disk in made.disks if planned.get(disk.id) != disk]
     drawn = RowDelegate()
     found += [_heading("Steps", "if it stops here"), *(_step(row, drawn) for row in made.rows)]
+    found += _list("Firmware settings", (_switch(one) for one in made.settings), "ink")
     found += [_heading("What becomes of every byte"), _figures(made)]
     found += _starts(made)
     found += _list("To put back", made.put_back, "ink", sign="☐")
@@ -55,6 +57,11 @@ def blocks(made: Sheet, reading: Reading) -> list[Block]:
 
 def _about(made: Sheet) -> str:
     return f"{made.owner or 'owner not known yet'} · {len(made.rows)} steps · about {made.minutes:.0f} minutes, with a margin for people · the machine starts {made.restarts} times"
+
+
+def _switch(one: Setting) -> str:
+    ends = f"at the end {one.end}{', as found' if one.back else ''}"
+    return "; ".join([f"{one.title}: found {one.found}, then {one.work}, {ends}", *([one.key] if one.key else [])])
 
 
 def _of(calls: tuple[str, ...]) -> str:

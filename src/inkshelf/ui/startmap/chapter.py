@@ -10,7 +10,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from inkshelf.core.boot.mishaps import Mishap, mishaps
-from inkshelf.core.boot.rehearse import Outcome, outcome, systems
+from inkshelf.core.boot.rehearse import Outcome, rehearse
 from inkshelf.core.boot.routes import Route
 from inkshelf.core.boot.uefi import routes
 from inkshelf.core.machine.state import Machine
@@ -23,6 +23,7 @@ from inkshelf.ui.startmap.map import StartMap
 from inkshelf.ui.startmap.mending import Mends
 from inkshelf.ui.startmap.mishaps import Mishaps
 from inkshelf.ui.startmap.own import OwnMishap
+from inkshelf.ui.startmap.switched import Switched
 from inkshelf.ui.startmap.watch import Watch
 
 MAP_PART = 0.42  # of the page's height, at most
@@ -47,7 +48,7 @@ def rehearsal(desk: Desk, step: int, mishap: str) -> Rehearsal:
     after = chosen.befall(state)
     tried = routes(after)
     reached = next((place for place, route in enumerate(tried) if route.systems), None)
-    outcomes = {(volume.call, one.key): outcome(state, volume.call, one) for volume in systems(state) for one in known}
+    outcomes = {(one.system, one.mishap): one for one in rehearse(state, desk.job.mishaps)}
     return Rehearsal(after, tried, reached, known, outcomes)
 
 
@@ -97,6 +98,8 @@ class StartChapter(Page):
         ways.addWidget(self.mends)
         self.table = Mishaps(self)
         ways.addWidget(self.table)
+        self.switched = Switched(self.desk)
+        ways.addWidget(self.switched)
         self.own = OwnMishap(self.desk)
         ways.addWidget(self.own)
         self.watch = Watch(self.desk, self._bench, self._meant)
@@ -138,6 +141,7 @@ class StartChapter(Page):
         self.map.refresh()
         self._share()
         self.table.refresh()
+        self.switched.refresh()
         self.table.setVisible(bool(self.now.outcomes))
         self._say()
         self.own.refresh(chosen.key)

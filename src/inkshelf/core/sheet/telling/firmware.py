@@ -6,6 +6,7 @@ import shlex
 
 from inkshelf.core.machine.state import BootEntry, Machine
 from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.settings import unlocking
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.partitions import by_owner
 from inkshelf.core.steps.kinds import AddEntry, SetOrder, SetSecureBoot
@@ -21,7 +22,7 @@ def _secure_boot(step: SetSecureBoot, scene: Scene) -> Words:
     return Words(
         "Firmware",
         f"Secure Boot {step.state}",
-        (("found", found), ("wanted", step.state)),
+        (("found", found), ("wanted", step.state), *unlocking("secure_boot")),
         "Start the old system once after this change.",
         back=f"set it to {found} again",
         minutes=3,

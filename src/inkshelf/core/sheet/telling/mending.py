@@ -5,6 +5,7 @@ from __future__ import annotations
 import shlex
 
 from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.settings import unlocking
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.firmware import NOT_CAPTURED
 from inkshelf.core.sheet.telling.mounts import in_subvolumes
@@ -53,8 +54,8 @@ def _setting(step: SetSetting, scene: Scene) -> Words:
     return Words(
         "Firmware",
         f"{title}: {AGAIN[step.to]}",
-        (("found", was), ("wanted", AGAIN[step.to])),
-        "Look at it once more after it was saved: what is greyed out wants the supervisor's password, or another setting first.",
+        (("found", was), ("wanted", AGAIN[step.to]), *unlocking(step.setting)),
+        "Look at it once more after it was saved.",
         "Some boards change other settings with it: compare them with what was written down.",
         back=f"set it to {was} again" if was != "not known" else "set it to what you noted",
         minutes=3,

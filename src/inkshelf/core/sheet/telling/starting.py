@@ -6,6 +6,7 @@ import shlex
 
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.sheet.scene import Scene
+from inkshelf.core.sheet.settings import unlocking
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.partitions import CODE, SAVED, by_owner, plain_word, type_word
 from inkshelf.core.size import both, grouped
@@ -235,7 +236,7 @@ def _mode(step: SetMode, scene: Scene) -> Words:
     return Words(
         "Firmware",
         f"Switch the firmware to {step.mode.upper() if step.mode == 'uefi' else step.mode} start",
-        (("found", was), ("wanted", step.mode)),
+        (("found", was), ("wanted", step.mode), *unlocking("mode")),
         "The machine starts into the system that is proved in the next step.",
         "In the same session as the change of the table: the other mode does not start this disk any more.",
         back=f"set it to {was} again; it starts only with the old table put back too",
