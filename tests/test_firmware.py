@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import struct
 import subprocess
 import sys
 import tempfile
@@ -15,6 +16,7 @@ from virt.firmware.efi import bootentry
 from virt.firmware.varstore import edk2
 
 from inkshelf.bench import emulator
+from inkshelf.bench import screen as screens
 from inkshelf.bench.emulator import Seen, Tried, told, with_variables
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.programs import ARM64, program, sector_code
@@ -29,6 +31,7 @@ from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.state import BootEntry, Firmware, Machine
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
+from inkshelf.core.steps.kinds import Install
 from inkshelf.core.value import replace
 from inkshelf.exchange.bootvars import read_efibootmgr
 from inkshelf.store import jobfile
@@ -269,6 +272,51 @@ def test_the_demo_that_was_inked_starts_as_predicted_and_its_disks_stay_as_they_
     assert any("stand-in: first-stage" in line for line in watched.seen.said)
     assert any("Secure Boot" in note for note in watched.notes)
     assert {path: path.stat().st_mtime_ns for path in bench.glob("*.img")} == before
+
+
+def test_a_step_in_the_middle_is_inked_and_started_and_its_screen_kept(
+    job: Job, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Between making the volumes and installing, the machine still starts as it did; the picture is the emulator's own."""
+    path, bench, picture = tmp_path / "job.json", tmp_path / "middle", tmp_path / "screen.png"
+    jobfile.save(job, path)
+    step = next(number for number, one in enumerate(job.steps, 1) if isinstance(one, Install)) - 1
+    asked = [
+        "rehearse",
+        str(path),
+        "--emulator",
+        "--bench",
+        str(bench),
+        "--step",
+        str(step),
+        "--picture",
+        str(picture),
+        "--json",
+    ]
+    assert run(asked) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert said["differs"] == ""
+    assert said["firmware"][0]["started"] == {"disk": "A", "volume": "B1", "path": said["firmware"][0]["tried"][-1]["path"]}
+    assert said["seen"]["ended"]
+    raw = picture.read_bytes()
+    assert raw.startswith(b"\x89PNG")
+    wide, high = struct.unpack(">II", raw[16:24])
+    assert wide >= 640
+    assert high >= 400
+    for number in ("0", "999"):
+        assert run([*asked[:5], "--step", number]) == 2
+        assert "no step" in capsys.readouterr().err
+    assert run(["rehearse", str(path), "--emulator", "--bench", str(bench)]) == 2, "the end was never inked there"
+
+
+def test_an_emulator_that_does_not_answer_gives_no_picture(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(screens, "PATIENCE", 0.1)
+    screen = screens.Screen(tmp_path)
+    assert not screen.off()
+    assert screen.take() == b""
+    (tmp_path / screens.PICTURE).write_bytes(b"no picture")
+    assert screen.take() == b"", "what is no picture is none"
+    screen.close()
 
 
 @pytest.fixture

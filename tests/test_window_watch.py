@@ -7,6 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import QBuffer, QByteArray
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -89,15 +91,26 @@ def test_what_is_not_inked_as_it_is_now_cannot_be_watched_and_says_why(shown: Wi
 
 def test_a_start_is_seen_beside_its_prediction(shown: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     page = inked(shown)
-    played(monkeypatch, Seen((first_of(shown.desk.job),), ("stand-in: first-stage",), "", True))
+    screen = QImage(64, 40, QImage.Format.Format_RGB32)
+    screen.fill(0)
+    raw = QByteArray()
+    into = QBuffer(raw)
+    into.open(QBuffer.OpenModeFlag.WriteOnly)
+    screen.save(into, "PNG")
+    played(monkeypatch, Seen((first_of(shown.desk.job),), ("stand-in: first-stage",), "", True, raw.data()))
     click(page, "Watch")
     qtbot.waitUntil(lambda: page.watch.task is None)
+    kept = shown.bench_place / "start-none.png"
+    assert kept.read_bytes() == raw.data()
+    assert str(kept) in page.watch.kept.text()
+    assert page.watch.thumb.isVisible()
     assert "2 of 2 as predicted" in page.watch.said.text()
     assert [one.who.split()[0] for one in page.watch.console.lines] == [first_of(shown.desk.job).variable, "it", "ends"]
     assert page.watch.console.isVisible()
     page.choose("nt-updated")
     assert "rehearsed only" in page.watch.sub.text()
     assert not page.watch.console.isVisible(), "what was seen belongs to another mishap"
+    assert not page.watch.thumb.isVisible()
 
 
 def test_what_is_not_as_predicted_is_red_and_named(shown: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:

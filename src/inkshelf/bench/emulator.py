@@ -16,10 +16,11 @@ from pathlib import Path
 from typing import Literal
 
 from inkshelf.bench.opening import open_own
+from inkshelf.bench.screen import Screen, arguments
 from inkshelf.bench.sparse import copy_data
 from inkshelf.core.boot.variables import KEPT
 from inkshelf.core.errors import BenchError, CancelledError
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 Bus = Literal["virtio", "sata", "usb", "nvme"]
@@ -61,12 +62,16 @@ class Tried(Value, frozen=True):
 
 
 class Seen(Value, frozen=True):
-    """A start as the console tells it: what was tried, in order, and what programs ``said``; ``console``: all of it, without its control codes."""
+    """A start as the console tells it: what was tried, in order, and what programs ``said``; ``console``: all of it, without its control codes.
+
+    ``picture``: the screen at its end as PNG, where that was asked for.
+    """
 
     tried: tuple[Tried, ...]
     said: tuple[str, ...]
     console: str
     ended: bool
+    picture: bytes = b""
 
 
 Prepare = Callable[[list[Path]], None]
@@ -90,11 +95,12 @@ def watch(
     *,
     secure: bool = False,
     prepare: Prepare = lambda _: None,
+    picture: bool = False,
 ) -> Seen:
     """Start throw-away copies of ``disks`` with these boot variables; raises ``BenchError`` where there is nothing to start them with.
 
     ``hear`` is told what was seen so far, several times a second; where it answers no, the start is broken off. ``secure``: with Secure Boot
-    on; ``prepare`` is handed the copies before they are started.
+    on; ``prepare`` is handed the copies before they are started. ``picture``: the screen is kept, too.
     """
     _refuse_missing()
     code, store = (SECURE_CODE, SECURE_STORE) if secure else (CODE, STORE)
@@ -106,20 +112,24 @@ def watch(
         flash = ["-drive", f"if=pflash,format=raw,readonly=on,file={code}"]
         flash += ["-global", "driver=cfi.pflash01,property=secure,value=on", "-machine", "smm=on"] if secure else []
         flash += ["-drive", f"if=pflash,format=raw,file={folder / 'variables'}"]
-        ended = _run(copies, folder, seconds, hear, flash)
-        return told(_console(folder), ended=ended)
+        ended, screen = _run(copies, folder, seconds, hear, flash, picture=picture)
+        return replace(told(_console(folder), ended=ended), picture=screen)
 
 
 def watch_legacy(
-    disks: Sequence[tuple[Path, Bus]], seconds: float = LONGEST_LEGACY, hear: Callable[[Seen], bool] = lambda _: True
+    disks: Sequence[tuple[Path, Bus]],
+    seconds: float = LONGEST_LEGACY,
+    hear: Callable[[Seen], bool] = lambda _: True,
+    *,
+    picture: bool = False,
 ) -> Seen:
     """Start throw-away copies of ``disks`` the legacy way, in their order; the emulator's own BIOS says nothing of what it tries."""
     _refuse_missing()
     with tempfile.TemporaryDirectory(prefix="inkshelf-start-") as name:
         folder = Path(name)
         copies = [(_copied(path, folder / f"disk-{number}"), bus) for number, (path, bus) in enumerate(disks)]
-        ended = _run(copies, folder, seconds, hear, [])
-        return told(_console(folder), ended=ended)
+        ended, screen = _run(copies, folder, seconds, hear, [], picture=picture)
+        return replace(told(_console(folder), ended=ended), picture=screen)
 
 
 def _refuse_missing() -> None:
@@ -160,27 +170,48 @@ def with_variables(template: Path, target: Path, variables: Mapping[str, bytes])
     store.write_varstore(str(target), known)
 
 
-def _run(disks: list[tuple[Path, Bus]], folder: Path, seconds: float, hear: Callable[[Seen], bool], flash: list[str]) -> bool:
-    """Run until the machine switches itself off, or waits for a person; tell whether it did the first."""
+def _run(
+    disks: list[tuple[Path, Bus]],
+    folder: Path,
+    seconds: float,
+    hear: Callable[[Seen], bool],
+    flash: list[str],
+    *,
+    picture: bool,
+) -> tuple[bool, bytes]:
+    """Run until the machine switches itself off, or waits for a person; tell whether it did the first, and what its screen shows then."""
     limit = ["timeout", "--kill-after=2", f"{seconds + 10:.0f}"]  # it ends even where this program is killed meanwhile
     command = [*limit, COMMAND, "-machine", "q35", "-m", "256", "-nodefaults", "-display", "none", "-net", "none", "-no-reboot"]
     command += [*flash, "-serial", f"file:{folder / 'console'}", "-monitor", "none"]
+    command += arguments(folder) if picture else []
     command += ["-device", "qemu-xhci,id=xhci"] if any(bus == "usb" for _, bus in disks) else []
     for number, (path, bus) in enumerate(disks):
         command += [one.format(path=path, number=number) for one in DEVICES[bus]]
-    until = time.monotonic() + seconds
+    screen = Screen(folder) if picture else None
     with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as going:
         try:
-            while going.poll() is None:
-                raw = _console(folder)
-                if time.monotonic() > until or any(mark in raw for mark in WAITING):
-                    return False
-                if not hear(told(raw, ended=False)):
-                    raise CancelledError("The start was broken off.", "Nothing was changed by it.")
-                time.sleep(0.2)
+            ended = _until(going, folder, time.monotonic() + seconds, hear, screen)
+            return ended, screen.take() if screen else b""
         finally:
+            if screen is not None:
+                screen.close()
             if going.poll() is None:
                 going.terminate()  # handed on to the emulator
+
+
+def _until(
+    going: subprocess.Popen[bytes], folder: Path, until: float, hear: Callable[[Seen], bool], screen: Screen | None
+) -> bool:
+    """Wait for the end; tell whether the machine switched itself off."""
+    while going.poll() is None:
+        raw = _console(folder)
+        if screen is not None and screen.off():
+            return True
+        if time.monotonic() > until or any(mark in raw for mark in WAITING):
+            return False
+        if not hear(told(raw, ended=False)):
+            raise CancelledError("The start was broken off.", "Nothing was changed by it.")
+        time.sleep(0.2)
     return True
 
 

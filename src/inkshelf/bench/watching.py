@@ -7,6 +7,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+from inkshelf.atomic import write_atomically
 from inkshelf.bench import emulator, signing
 from inkshelf.bench.emulator import Bus, Seen
 from inkshelf.bench.folder import Bench
@@ -24,9 +25,10 @@ from inkshelf.core.boot.mishaps import (
     TookDiskOut,
     WentElsewhere,
 )
+from inkshelf.core.checks import findings
 from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.job import Job, Override
 from inkshelf.core.plan.reading import read
 from inkshelf.core.value import Value, replace
 
@@ -64,12 +66,33 @@ def why_not(job: Job, folder: Path) -> str:
     return "" if same else "the plan has changed since it was inked: ink it again"
 
 
+def upto(job: Job, step: int) -> Job:
+    """Return a job with its first steps only, and every stop answered for: what is inked of it is looked at and thrown away.
+
+    Raises ``BenchError`` for a step that the plan does not have.
+    """
+    if not 0 < step <= len(job.steps):
+        raise BenchError(
+            f"There is no step {step} to ink up to.", f"It has {len(job.steps)}; as found, the machine itself starts."
+        )
+    cut = replace(job, steps=job.steps[:step], by_hand=())
+    stops = [one for one in findings(read(cut)) if one.severity == "stop" and not one.final]
+    told = tuple(Override(one.key, "inked to be looked at only") for one in stops)
+    return replace(cut, overrides=(*cut.overrides, *told))
+
+
 def watch(
-    job: Job, folder: Path, mishap: Mishap | None = None, hear: Hear = lambda _: True, look: Look | None = None
+    job: Job,
+    folder: Path,
+    mishap: Mishap | None = None,
+    hear: Hear = lambda _: True,
+    look: Look | None = None,
+    *,
+    picture: bool = False,
 ) -> Watched:
     """Start throw-away copies of a job's inked disks after a mishap, and compare; ``hear`` is told what is seen, and breaks off with a no.
 
-    Raises ``BenchError`` where they are not inked, or not to be started so.
+    ``picture``: what the screen shows at the end is kept with what was seen. Raises ``BenchError`` where they are not inked, or not to be started so.
     """
     lacks = why_not(job, folder)
     if lacks:
@@ -80,7 +103,7 @@ def watch(
     after = mishap.befall(planned) if mishap else planned
     bench = Bench(folder)
     if after.firmware.mode == "legacy":
-        return _legacy(after, bench, hear)
+        return _legacy(after, bench, hear, picture=picture)
     machine, notes = _as_emulated(after)
     disks = [(bench.image(disk.id), _bus(disk)) for disk in machine.disks]
     lacking = next((path for path, _ in disks if not path.exists()), None)
@@ -90,11 +113,20 @@ def watch(
         variables = variables_of(machine.firmware)
     except FormatError as error:
         raise BenchError(f"{error.what}", "Capture the entries again: efibootmgr -v.") from None
-    predicted, seen = start(machine), (look or _started(machine))(disks, variables, emulator.LONGEST, hear)
+    predicted, seen = start(machine), (look or _started(machine, picture=picture))(disks, variables, emulator.LONGEST, hear)
     return Watched(predicted, seen, differs(predicted, seen, machine), notes)
 
 
-def _started(machine: Machine) -> Look:
+def keep_picture(folder: Path, mishap: Mishap, watched: Watched) -> Path | None:
+    """Keep the picture of a start's screen in the job's bench folder; ``None`` where there is none."""
+    if not watched.seen.picture:
+        return None
+    kept = folder / f"start-{mishap.key.replace(':', '-')}.png"
+    write_atomically(kept, watched.seen.picture)
+    return kept
+
+
+def _started(machine: Machine, *, picture: bool) -> Look:
     """Real firmware; with Secure Boot on, what it would trust is signed on the copies first."""
     secure = machine.firmware.secure_boot == "on"
     letters = [disk.id for disk in machine.disks]
@@ -103,13 +135,13 @@ def _started(machine: Machine) -> Look:
         if secure:
             signing.sign_copies(machine, dict(zip(letters, copies, strict=True)))
 
-    return partial(emulator.watch, secure=secure, prepare=prepare)
+    return partial(emulator.watch, secure=secure, prepare=prepare, picture=picture)
 
 
-def _legacy(machine: Machine, bench: Bench, hear: Hear) -> Watched:
+def _legacy(machine: Machine, bench: Bench, hear: Hear, *, picture: bool) -> Watched:
     """The legacy way: whose code in a first sector speaks."""
     disks = [(bench.image(disk.id), _bus(disk)) for disk in machine.disks]
-    predicted, seen = start(machine), emulator.watch_legacy(disks, hear=hear)
+    predicted, seen = start(machine), emulator.watch_legacy(disks, hear=hear, picture=picture)
     sectors = {disk.id: words_of_sector(_first(bench.image(disk.id))) for disk in machine.disks}
     wanted = sectors.get(predicted.started[0], "") if predicted.started else ""
     spoke = next((one for one in seen.said if one in sectors.values()), "")

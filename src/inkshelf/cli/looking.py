@@ -80,7 +80,13 @@ def _takes_rehearsal(parser: ArgumentParser) -> None:
     parser.add_argument(
         "--emulator", action="store_true", help="start throw-away copies of the inked disks under real firmware, and compare"
     )
-    parser.add_argument("--bench", metavar="DIR", type=path, help="where the job was inked, for --emulator")
+    parser.add_argument(
+        "--bench",
+        metavar="DIR",
+        type=path,
+        help="where the job was inked, for --emulator; with --step an empty folder, in which it is inked up to that step",
+    )
+    parser.add_argument("--picture", metavar="FILE", type=path, help="keep what the emulated screen shows at the end, as PNG")
 
 
 def _rehearse(said: Namespace) -> int:
@@ -110,19 +116,29 @@ def _rehearse(said: Namespace) -> int:
 
 def _watch(said: Namespace) -> int:
     """Start what was inked under real firmware; status 1 where it does something else than predicted."""
-    from inkshelf.bench.watching import watch
+    from inkshelf.atomic import write_atomically
+    from inkshelf.bench.journal import NAME
+    from inkshelf.bench.watching import upto, watch
     from inkshelf.core.boot.mishaps import mishaps
     from inkshelf.core.plan.reading import read
     from inkshelf.exchange import shapes
 
     if said.bench is None:
         raise InkshelfError("No bench was named.", "Name the folder that the job was inked in: --bench DIR.")
-    if said.step is not None:
-        raise InkshelfError("The emulator starts the machine as it is inked, at the end.", "Leave --step out.")
     job = load(said.job)
+    if said.step is not None:
+        job = upto(job, said.step)
+        if not (said.bench / NAME).is_file():
+            from inkshelf.bench.inker import ink
+
+            ink(job, said.bench)
     every = mishaps(read(job).plan.planned, job.mishaps)
     mishap = _meant(every, said.mishap)[0] if said.mishap is not None else every[0]
-    watched = watch(job, said.bench, mishap)
+    watched = watch(job, said.bench, mishap, picture=said.picture is not None)
+    if said.picture is not None:
+        if not watched.seen.picture:
+            raise InkshelfError("The emulator gave no picture of its screen.", "Watch it once more.")
+        write_atomically(said.picture, watched.seen.picture)
     if said.json:
         tried = [
             {"variable": one.variable, "title": one.title, "path": one.path, "result": one.result} for one in watched.seen.tried

@@ -116,7 +116,9 @@ class InkPage(QWidget):
     def progress(self, now: Progress) -> None:
         """Show how far it is."""
         self.bar.setValue(1000 * now.done // max(1, now.total))
-        self.words.setText(f"{now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words.capitalize())
+        self.words.setText(
+            f"{now.step} of {now.steps}: {now.words}" if 0 < now.step <= now.steps else now.words[:1].upper() + now.words[1:]
+        )
         self.figures.setText(f"{binary(now.done)} of about {binary(now.total)}  ·  {time_left(now.left)}")
         self.stick.setText(now.stick)
         self.stick.setVisible(bool(now.stick))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QVBoxLayout
 
 from inkshelf.core.sheet.settings import Setting, settings
@@ -42,13 +43,13 @@ class Switched(QFrame):
             self.grid.addWidget(label(title, theme.sans(11), quiet=True), 0, column)
         for row, one in enumerate(found, 1):
             for column, text in enumerate(_cells(one)):
-                self.grid.addWidget(label(text, theme.sans(13), wrap=column == len(HEADS) - 1), row, column)
+                last = column == len(HEADS) - 1
+                cell = label(text, theme.sans(12 if last else 13), quiet=last, wrap=last)
+                self.grid.addWidget(cell, row, column, Qt.AlignmentFlag.AlignTop)
         keys = list(dict.fromkeys(one.key for one in found if one.key))
-        self.key.setText(
-            "; ".join(keys).capitalize() if keys else "Nothing is sealed to this machine: no recovery key is asked for."
-        )
+        self.key.setText("; ".join(keys) or "nothing is sealed to this machine: no recovery key is asked for")
 
 
 def _cells(one: Setting) -> tuple[str, ...]:
     end = f"{one.end}, as found" if one.back else one.end
-    return one.title, one.found, one.work, end, "; ".join(f"{lock.sign}: {lock.helps}" for lock in one.locks)
+    return one.title, one.found, one.work, end, "\n".join(f"{lock.sign}: {lock.helps}" for lock in one.locks)

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtGui import QPainter, QPixmap
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from inkshelf.bench import watching
 from inkshelf.bench.emulator import Seen
@@ -23,6 +23,7 @@ from inkshelf.ui.startmap.watched import Line, going, lines, summary
 ROW, EDGE, WHO = 22, 12, 190
 LEAST = 3  # rows that the console has room for
 LISTEN = 200  # milliseconds
+SCREEN = 300  # the emulated screen's width, small
 
 
 class Watch(QWidget):
@@ -54,6 +55,14 @@ class Watch(QWidget):
         box.addWidget(self.console)
         self.said = label("", theme.sans(13, 500), wrap=True)
         box.addWidget(self.said)
+        self.thumb = QLabel()
+        self.thumb.setAccessibleName("the emulated screen at the end of the start")
+        self.thumb.hide()
+        box.addWidget(self.thumb)
+        self.kept = label("", theme.mono(12), wrap=True)
+        self.kept.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.kept.hide()
+        box.addWidget(self.kept)
         self._listen = QTimer(self)
         self._listen.setInterval(LISTEN)
         self._listen.timeout.connect(self._hear)
@@ -74,6 +83,7 @@ class Watch(QWidget):
             self._of = None
             self.console.show_lines(())
             self.said.setText("")
+            self._show_screen(b"", None)
         self.console.setVisible(bool(self.console.lines))
         self.said.setVisible(bool(self.said.text()))
 
@@ -102,8 +112,9 @@ class Watch(QWidget):
             self._heard = seen
             return not self._stop
 
-        def work() -> Watched:
-            return watching.watch(job, bench, mishap, hear)
+        def work() -> tuple[Watched, Path | None]:
+            watched = watching.watch(job, bench, mishap, hear, picture=True)
+            return watched, watching.keep_picture(bench, mishap, watched)
 
         self.task = Task(work, self)
         self.task.done.connect(self._over)
@@ -113,6 +124,7 @@ class Watch(QWidget):
         self.console.show_lines((Line("firmware", "begins …"),))
         self.console.show()
         self.said.setText("")
+        self._show_screen(b"", None)
         self.grew.emit()
         self._listen.start()
         self.task.start()
@@ -121,11 +133,26 @@ class Watch(QWidget):
         if self._heard is not None and self._heard.tried:
             self.console.show_lines(going(self._heard))
 
-    def _over(self, watched: object) -> None:
+    def _over(self, found: object) -> None:
+        watched, kept = found if isinstance(found, tuple) else (None, None)
         if isinstance(watched, Watched):
             self.console.show_lines(lines(watched))
             words, good = summary(watched)
+            self._show_screen(watched.seen.picture, kept)
             self._tell("; ".join((words, *watched.notes)), bad=not good)
+
+    def _show_screen(self, picture: bytes, kept: Path | None) -> None:
+        """The screen small, and where the whole picture of it is kept."""
+        shown = QPixmap()
+        there = bool(picture) and shown.loadFromData(picture, "PNG")
+        if there:
+            dots = self.devicePixelRatioF()
+            small = shown.scaledToWidth(int(SCREEN * dots), Qt.TransformationMode.SmoothTransformation)
+            small.setDevicePixelRatio(dots)
+            self.thumb.setPixmap(small)
+            self.kept.setText(f"its screen is kept in {kept}")
+        self.thumb.setVisible(there)
+        self.kept.setVisible(there)
 
     def _failed(self, what: str, remedy: str) -> None:
         self.console.show_lines(())
