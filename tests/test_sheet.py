@@ -96,7 +96,10 @@ def test_erasing_is_said_in_red_and_found_and_wanted_stand_side_by_side(found_jo
     assert "given up" in words(Delete("R1"), scene(found_job)).caution
     assert "given up" in words(Format("R1", "ext4", "x", "u"), scene(found_job)).caution
     assert words(Format("N1", "ext4", "x", "u"), scene(found_job)).caution == ""
-    assert dict(words(SetSecureBoot("off"), scene(found_job)).values) == {"found": "on", "wanted": "off"}
+    switch = words(SetSecureBoot("off"), scene(found_job)).values
+    assert dict(switch[:2]) == {"found": "on", "wanted": "off"}
+    assert [what for what, _ in switch[2:]] == list(dict.fromkeys(what for what, _ in switch[2:])), "each sign once"
+    assert dict(switch)["if it is not there"].startswith("CSM off")
 
 
 def test_a_step_without_words_is_a_fault_of_ours(found_job: Job) -> None:
