@@ -110,6 +110,23 @@ def test_an_entry_is_made_for_a_loader_that_has_none(page: StartChapter) -> None
     assert read(page.desk.job).plan.fault is None
 
 
+def test_the_menu_starts_another_one_and_an_entry_is_called_otherwise(
+    page: StartChapter, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page.map.setFocus()
+    line(menu_of(page, 0), "Let its menu start S1").trigger()
+    QApplication.processEvents()
+    assert page.now.routes[0].systems[0] == "S1"
+    assert page.now.outcomes["S1", "none"].why == "starts by itself"
+    monkeypatch.setattr("inkshelf.ui.startmap.entries.QInputDialog.getText", lambda *_, **__: ("  Desk two ", True))
+    line(menu_of(page, 0), "Call it otherwise").trigger()
+    assert firmware(page).entry(1).title == "Desk two"  # type: ignore[union-attr]
+    page.desk.undo()
+    page.desk.undo()
+    assert page.now.routes[0].systems[0] == "S2"
+    assert firmware(page).entry(1).title == "Linux desktop"  # type: ignore[union-attr]
+
+
 def test_entries_by_command(job: Job, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     file = tmp_path / "job.json"
     jobfile.save(job, file)

@@ -56,6 +56,7 @@ from inkshelf.core.steps.kinds import (
     Regenerate,
     RemoveEntry,
     RemoveFiles,
+    RenameEntry,
     Renew,
     RepairTable,
     Retype,
@@ -63,6 +64,7 @@ from inkshelf.core.steps.kinds import (
     SetOrder,
     SetSecureBoot,
     SetSetting,
+    SetTimeout,
     Shrink,
     Stage,
     Step,
@@ -366,9 +368,11 @@ def _boot_data(step: NameInBootData, hands: Hands, before: Machine, after: Machi
 @do.register(AddEntry)
 @do.register(ForgetNext)
 @do.register(RemoveEntry)
+@do.register(RenameEntry)
 @do.register(SetMode)
 @do.register(SetOrder)
 @do.register(SetSecureBoot)
+@do.register(SetTimeout)
 @do.register(SwitchEntry)
 def _firmware(step: Step, hands: Hands, before: Machine, after: Machine) -> None:
     hands.store.write(after.firmware)

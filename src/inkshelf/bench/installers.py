@@ -7,6 +7,7 @@ from pathlib import Path
 from inkshelf.bench import formatting, stand_ins
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import btrfs, ext, fat, ntfs
+from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.machine.state import BootFile, Volume
 from inkshelf.core.sheet.telling.mounts import in_subvolumes, mount_lines
@@ -97,7 +98,11 @@ def _content(file: BootFile, title: str, boot: frozenset[str] = frozenset()) -> 
     if file.kind == "menu-config":
         roots = tuple(one for one in file.targets if not one.startswith("\\"))
         chained = tuple(("NT family", one) for one in file.targets if one.startswith("\\"))
-        return stand_ins.menu_config(_searched(roots, boot), title, chained, file.size_bytes)
+        searched = _searched(roots, boot)
+        listed = [root for _, root in searched] + [one for _, one in chained]
+        number = str(listed.index(file.begins)) if file.begins in listed else ""
+        default = "${saved_entry}" if file.begins == ELSEWHERE else number
+        return stand_ins.menu_config(searched, title, chained, file.size_bytes, default=default, stays=file.stays)
     if file.kind == "nt-boot-data":
         return stand_ins.boot_data(*file.targets, size=file.size_bytes)
     return stand_ins.loader(file.kind, signed=bool(file.signed), size=file.size_bytes)

@@ -29,12 +29,22 @@ def start_code(words: str) -> bytes:
     return sector_code(f"stand-in start code of {words}")
 
 
-def menu_config(roots: tuple[tuple[str, str], ...], title: str, others: tuple[tuple[str, str], ...], size: int = 0) -> bytes:
+def menu_config(
+    roots: tuple[tuple[str, str], ...],
+    title: str,
+    others: tuple[tuple[str, str], ...],
+    size: int = 0,
+    *,
+    default: str = "",
+    stays: bool = False,
+) -> bytes:
     """Return a menu that loads kernels by file-system UUID and chains the ``others`` (title, loader path), filled up to ``size``.
 
     ``roots``: where the kernels lie and which root they start, by UUID; the first is the system's own, the others are listed too.
+    ``default``: what its ``default`` is set to (empty: it is not set); ``stays``: it has no limit of time.
     """
-    lines = [f"# start-up menu of {title}", "set timeout=8"]
+    lines = [f"# start-up menu of {title}", "set timeout=-1" if stays else "set timeout=8"]
+    lines += [f'set default="{default}"'] if default else []
     for number, (search, root) in enumerate(roots):
         folder = "/boot" if search == root else ""
         lines += [

@@ -27,9 +27,7 @@ OPTIONS = {
 
 def _takes(parser: ArgumentParser) -> None:
     takes_job(parser, json_too=True)
-    verbs = (
-        "create, delete, move, resize, format, label, type, flag, renew, repair, prepare, order, entry, write, arrange, or undo"
-    )
+    verbs = "create, delete, move, resize, format, label, type, flag, renew, repair, prepare, order, entry, menu, write, arrange, or undo"
     parser.add_argument("verb", metavar="VERB", type=word, help=verbs)
     parser.add_argument(
         "call",
@@ -45,7 +43,8 @@ def _takes(parser: ArgumentParser) -> None:
         nargs="*",
         type=word,
         help="the label, the type, a flag and on or off, a file's path and its lines, the line to arrange; for order: first, up, down, last or a number; "
-        "for entry: on, off or remove, and with a volume's call number a loader's path and a title",
+        "for entry: on, off, remove, or rename and a title, and with a volume's call number a loader's path and a title; "
+        "for menu (a system's call number, or firmware): begins and a call number, or limit and seconds or none",
     )
     for name, words in OPTIONS.items():
         parser.add_argument(f"--{name}", type=word, help=words)
@@ -106,9 +105,9 @@ TAKES = {
     "resize": ("size",),
     "format": ("fs", "label", "subvolumes"),
     "label": ("label",),
-    **dict.fromkeys(("delete", "type", "flag", "renew", "repair", "prepare", "order", "entry", "write"), ()),
+    **dict.fromkeys(("delete", "type", "flag", "renew", "repair", "prepare", "order", "entry", "menu", "write"), ()),
 }
-WORDS_TAKEN = {"label": 1, "type": 1, "flag": 2, "prepare": 1, "order": 1, "entry": 2}
+WORDS_TAKEN = {"label": 1, "type": 1, "flag": 2, "prepare": 1, "order": 1, "entry": 2, "menu": 2}
 
 
 def _all_taken(verb: str, options: list[str], said: list[str]) -> None:
@@ -140,6 +139,7 @@ def _meant(verb: str, said: list[str]) -> dict[str, str | None]:
         "prepare": {"what": first},
         "order": {"place": first},
         "entry": {"state": first, "title": second},
+        "menu": {"what": first, "value": second},
     }
     return meant.get(verb, {})
 

@@ -26,6 +26,7 @@ MARKS: tuple[tuple[str, Leads], ...] = (
     (r"^(?:File\(|\\)", "file"),
 )
 """Nodes of a path in words, the most telling first."""
+LONGEST_LIMIT = 0xFFFF  # seconds, in sixteen bits
 NUMBERS = re.compile(r"^(BootOrder|BootNext|BootCurrent|Timeout):\s*(.*)$")
 
 
@@ -49,7 +50,16 @@ def read_efibootmgr(text: str) -> Firmware:
         )
     order = _numbers(heads.get("BootOrder", ""))
     following = _numbers(heads.get("BootNext", ""))
-    return Firmware("uefi", None, tuple(entries), order, following[0] if following else None, True)
+    limit = re.match(r"(\d{1,5})\b", heads.get("Timeout", ""))
+    return Firmware(
+        "uefi",
+        None,
+        tuple(entries),
+        order,
+        following[0] if following else None,
+        True,
+        int(limit.group(1)) if limit and int(limit.group(1)) <= LONGEST_LIMIT else None,
+    )
 
 
 def _numbers(text: str) -> tuple[int, ...]:

@@ -11,7 +11,7 @@ from inkshelf.core.errors import CaptureError, FormatError
 from inkshelf.core.machine.state import Firmware
 from inkshelf.data import exact
 
-WANTED = re.compile(r"^(Boot[0-9A-F]{4}|BootOrder|BootNext|SecureBoot)-([0-9A-Fa-f-]{36})$")
+WANTED = re.compile(r"^(Boot[0-9A-F]{4}|BootOrder|BootNext|SecureBoot|Timeout)-([0-9A-Fa-f-]{36})$")
 LARGEST, MOST = 64 << 10, 4096  # bytes of a variable; files that are looked at
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.machine.roles import own_uuids, root_uuid
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.kinds import Prepare, Regenerate, Step
@@ -49,8 +50,14 @@ def without(found: Machine, gone: tuple[Volume, ...]) -> list[Step]:
         if volume.holds is None or volume.holds.family != "linux" or volume.call in calls:
             continue
         call, files = configs_of(found, volume)
+        left_out = uuids | loaders
         shorter = tuple(
-            replace(one, targets=tuple(two for two in one.targets if two.lower() not in uuids | loaders)) for one in files
+            replace(
+                one,
+                targets=tuple(two for two in one.targets if two.lower() not in left_out),
+                begins=ELSEWHERE if one.begins.lower() in left_out - {""} else one.begins,  # its number means another one then
+            )
+            for one in files
         )
         if shorter != files and call not in calls:
             steps.append(Regenerate(volume.call, call, shorter))

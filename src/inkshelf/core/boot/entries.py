@@ -124,6 +124,7 @@ def firmware_of(variables: Mapping[str, bytes]) -> Firmware:
         parse_order(variables.get("BootOrder", b"")),
         following[0] if following else None,
         True,
+        next(iter(parse_order(variables.get("Timeout", b""))), None),
     )
 
 
@@ -133,6 +134,8 @@ def variables_of(firmware: Firmware) -> dict[str, bytes]:
     made["BootOrder"] = build_order(firmware.order)
     if firmware.next is not None:
         made["BootNext"] = build_order((firmware.next,))
+    if firmware.timeout is not None:
+        made["Timeout"] = build_order((firmware.timeout,))  # one number of 16 bits, too (3.3)
     return made
 
 

@@ -7,12 +7,14 @@ A menu that runs never returns by itself: where its configuration, a root or a k
 from __future__ import annotations
 
 from inkshelf.core.boot.routes import Reached, Station
+from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.machine.roles import uuids_of
 from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume, as_volume
-from inkshelf.core.value import replace
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
+GONE = "what the menu starts by itself is not there"
 HIDES_CONTENTS = {"luks", "lvm", "nt-encrypted", "unknown", "damaged"}
 
 
@@ -111,39 +113,60 @@ def _handed_over(machine: Machine, disk: Disk, volume: Volume, config: BootFile,
     )
 
 
+class _Led(Value, frozen=True):
+    """What one target of a menu leads to: ``systems``; why it is ``refused``; ``gone``: it is not there."""
+
+    systems: tuple[str, ...] = ()
+    refused: str = ""
+    gone: bool = False
+
+
 def _listed(
     machine: Machine, disk: Disk, volume: Volume, configs: tuple[BootFile, ...], stop: Station, *, beside: bool = False
 ) -> Reached:
-    """What the menu's entries lead to, in their order; its default is the first, and where that is gone a person must choose.
+    """What the menu's entries lead to, in their order, what it starts by itself first; where that is gone a person must choose.
 
     ``beside``: the kernels lie where the menu does, and not in the roots.
     """
     systems: list[str] = []
     refused, gone = "", False
     for target in (one for config in configs for one in config.targets):
-        if target.startswith("\\"):
-            systems += [call for call in _chained(machine, disk, target) if call not in systems]
-            continue
-        found = [one for _, one in machine.volumes() if target.lower() in uuids_of(one)]
-        found = sorted(found, key=lambda one: one not in disk.volumes)[
-            :1
-        ]  # of a copy and its original, the one beside the menu
-        gone = gone or (not systems and not found and not _may_hold(machine, target))
-        for one in found:
-            if one.holds is None:
-                continue
-            if machine.firmware.secure_boot == "on" and one.holds.kernel_signed is False:
-                refused = f"Secure Boot: the kernel on {one.call} is not signed"
-            elif one.holds.kernels == 0 and not beside and not _kernels_elsewhere(machine, configs, one):
-                gone = gone or not systems
-            elif one.call not in systems:
-                systems.append(one.call)
+        led = _led(machine, disk, configs, target, beside=beside)
+        refused = led.refused or refused
+        gone = gone or (led.gone and not systems)
+        systems += [call for call in led.systems if call not in systems]
     shown = (stop, Station("menu", "menu", f"lists {len(systems)}", volume.call))
     if not systems:
         return Reached(shown, broken=refused or "nothing that the menu lists is there; it waits at a prompt", waits=True)
+    asks = GONE if gone else ""
+    begins = next((one.begins for one in configs if one.begins), "")
+    if begins == ELSEWHERE:
+        asks = "which one the menu starts by itself was not read from it"
+    elif begins:
+        led = _led(machine, disk, configs, begins, beside=beside)
+        systems.sort(key=lambda one: one not in led.systems)  # stays in order beside that
+        asks = "" if led.systems else GONE
+    if any(one.stays for one in configs):
+        asks = asks or "the menu waits for a person, without a limit"
     first = machine.find(systems[0])
     last = (Station("system", first[1].holds.title, f"on {systems[0]}", systems[0]),) if first and first[1].holds else ()
-    return Reached((*shown, *last), tuple(systems), by_itself=not gone)
+    return Reached((*shown, *last), tuple(systems), by_itself=not asks, asks=asks)
+
+
+def _led(machine: Machine, disk: Disk, configs: tuple[BootFile, ...], target: str, *, beside: bool) -> _Led:
+    if target.startswith("\\"):
+        return _Led(_chained(machine, disk, target))
+    found = [one for _, one in machine.volumes() if target.lower() in uuids_of(one)]
+    if not found:
+        return _Led(gone=not _may_hold(machine, target))
+    root = min(found, key=lambda one: one not in disk.volumes)  # of a copy and its original, the one beside the menu
+    if root.holds is None:
+        return _Led()
+    if machine.firmware.secure_boot == "on" and root.holds.kernel_signed is False:
+        return _Led(refused=f"Secure Boot: the kernel on {root.call} is not signed")
+    if root.holds.kernels == 0 and not beside and not _kernels_elsewhere(machine, configs, root):
+        return _Led(gone=True)
+    return _Led((root.call,))
 
 
 def _kernels_elsewhere(machine: Machine, configs: tuple[BootFile, ...], root: Volume) -> bool:

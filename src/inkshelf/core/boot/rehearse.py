@@ -92,7 +92,7 @@ def _judge(call: str, mishap: str, tried: tuple[Route, ...]) -> Outcome:
         alone = call == first.systems[0] and first.reached.by_itself
         why = BY_ITSELF if alone else "chosen in the menu"
         if call == first.systems[0] and not alone:
-            why += ": what the menu starts by itself is not there"
+            why += f": {first.reached.asks}"
         return Outcome(call, mishap, True, False, path_words(first, call), why)
     stuck = first is not None and first.reached.waits
     for route in tried:

@@ -23,7 +23,8 @@ class Station(Value, frozen=True):
 class Reached(Value, frozen=True):
     """What a loader or a menu comes to.
 
-    ``systems``: those that can be reached; ``by_itself``: the first of them without a key press. ``broken``: why it ends. ``waits``: it
+    ``systems``: those that can be reached; ``by_itself``: the first of them without a key press; ``asks``: why a person
+    must choose, where not. ``broken``: why it ends. ``waits``: it
     ends at a prompt or a screen of its own and never goes back to the firmware, so that nothing after it is tried. ``unclear``: nobody
     read what lies there, so that it may start something or pass on. ``result``: what the firmware itself sees of it. ``file``: what it runs,
     as (letter of the disk, call number, path).
@@ -34,6 +35,7 @@ class Reached(Value, frozen=True):
     broken: str = ""
     waits: bool = False
     by_itself: bool = True
+    asks: str = ""
     unclear: bool = False
     result: Result = "started"
     file: tuple[str, str, str] | None = None

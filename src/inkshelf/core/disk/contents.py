@@ -71,7 +71,9 @@ class BootFile(Value, frozen=True):
     ``targets``: what it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
     ``hands_over``: file systems, by UUID, whose own configuration goes on where this one ends. ``unfit``: what it is, where it is no program
     for an ordinary processor (x86-64): firmware there loads it, and refuses to run it. ``generation``: of a first stage or a menu, as it says
-    itself; a list of revoked loaders names the oldest that still starts.
+    itself; a list of revoked loaders names the oldest that still starts. Of a menu's configuration: ``begins``, the target of what it
+    starts by itself where that is not the first one (``?``: it is kept elsewhere, or leads nowhere that is known); ``stays``: it waits
+    for a person without a limit.
     """
 
     path: Line
@@ -82,6 +84,8 @@ class BootFile(Value, frozen=True):
     hands_over: tuple[Line, ...] = ()
     unfit: Unfit = ""
     generation: Count | None = None
+    begins: Line = ""
+    stays: bool = False
 
 
 class SystemRoot(Value, frozen=True):

@@ -12,6 +12,12 @@ CHAINED = r"chainloader\s+(?:\([^)]*\))?(\S+)"
 SEARCHED = rf"search(?:\.fs_uuid|\b[^\n]*--fs-uuid)[^\n]*?({UUID_TEXT})"
 HANDS_OVER = r"(?m)^\s*(?:configfile|source)\s+\S+"
 ENTRY = r"(?m)^\s*menuentry\b"
+BLOCK = r"^\s*(menuentry|submenu|function)\b(.*)\{\s*$"
+QUOTED = r"'([^']*)'|\"((?:[^\"\\]|\\.)*)\"|(\S+)"
+IDENTITY = r"(?:--id[= ]|\$menuentry_id_option\s+)['\"]?([^'\"\s]+)"
+DEFAULT, LIMIT = r"(?m)^\s*set\s+default=(.*)$", r"(?m)^\s*set\s+timeout=['\"]?(-?\d+)"
+ROOT = rf"root=UUID=({UUID_TEXT})"
+ELSEWHERE = "?"
 
 
 def menu_file(path: str, kind: FileKind, content: bytes, size: int | None = None) -> BootFile:
@@ -20,7 +26,61 @@ def menu_file(path: str, kind: FileKind, content: bytes, size: int | None = None
     length = len(content) if size is None else size
     if re.search(HANDS_OVER, text) and not re.search(ENTRY, text):
         return BootFile(path, kind, length, hands_over=tuple(dict.fromkeys(one.lower() for one in re.findall(SEARCHED, text))))
-    chained = [shown(one.replace("/", "\\")) for one in re.findall(CHAINED, text)]
-    return BootFile(
-        path, kind, length, None, tuple(dict.fromkeys([one.lower() for one in re.findall(UUID_TEXT, text)] + chained))
-    )
+    chained = [_loader(one) for one in re.findall(CHAINED, text)]
+    targets = tuple(dict.fromkeys([one.lower() for one in re.findall(UUID_TEXT, text)] + chained))
+    if kind != "menu-config" or not re.search(ENTRY, text):
+        return BootFile(path, kind, length, None, targets)
+    limits = [int(one) for one in re.findall(LIMIT, text)]
+    return BootFile(path, kind, length, None, targets, begins=_begins(text, targets), stays=not limits or limits[-1] < 0)
+
+
+def _loader(path: str) -> str:
+    return shown(path.replace("/", "\\"))
+
+
+def _begins(text: str, targets: tuple[str, ...]) -> str:
+    """Return the target of what the menu starts by itself, empty where that is the first one.
+
+    What a start-up script sets from its saved values is not in the text: then nobody knows it from here.
+    """
+    said = [one.strip().strip("'\"") for one in re.findall(DEFAULT, text)]
+    named = [one for one in said if "$" not in one]
+    if not named and any("saved_entry" in one for one in said):
+        return ELSEWHERE
+    entries = _entries(text)
+    chosen = _chosen(named[-1].split(">")[0] if named else "", entries)
+    if chosen is None:
+        return ELSEWHERE
+    block = chosen[2]
+    ids = [one.lower() for one in re.findall(UUID_TEXT, block)]
+    leads = [one.lower() for one in re.findall(ROOT, block)] or ids[-1:] or [_loader(one) for one in re.findall(CHAINED, block)]
+    if not leads:
+        return ELSEWHERE
+    return "" if targets[0] in {*ids, *leads} else leads[0]
+
+
+def _chosen(wanted: str, entries: list[tuple[str, str, str]]) -> tuple[str, str, str] | None:
+    """The entry of a number, an identity or a title; the first one where that is none of them."""
+    if wanted.isdecimal() and len(wanted) < 4:
+        return entries[int(wanted)] if int(wanted) < len(entries) else None
+    return next((one for one in entries if wanted and wanted in one[:2]), entries[0] if entries else None)
+
+
+def _entries(text: str) -> list[tuple[str, str, str]]:
+    """The menu's outer entries as (title, identity, lines); a menu inside it is one, with all of its lines."""
+    found: list[tuple[str, str, list[str]]] = []
+    depth, outer = 0, False
+    for line in text.splitlines():
+        opened = re.match(BLOCK, line)
+        if opened:
+            if depth == 0 and (outer := opened.group(1) != "function"):
+                title = re.search(QUOTED, opened.group(2))
+                own = re.search(IDENTITY, opened.group(2))
+                words = next((one for one in title.groups() if one is not None), "") if title else ""
+                found.append((words, own.group(1) if own else "", []))
+            depth += 1
+        elif line.strip() == "}":
+            depth = max(0, depth - 1)
+        elif depth and outer:
+            found[-1][2].append(line)
+    return [(title, identity, "\n".join(lines)) for title, identity, lines in found]

@@ -45,7 +45,14 @@ def join_variables(known: Machine, captured: Firmware) -> Machine:
     by_guid = {volume.guid.upper(): disk.id for disk, volume in known.volumes() if volume.guid}
     entries = tuple(_tied(one, by_guid) for one in captured.entries)
     firmware = replace(
-        known.firmware, mode="uefi", entries=entries, order=captured.order, next=captured.next, entries_known=True
+        known.firmware,
+        mode="uefi",
+        secure_boot=captured.secure_boot or known.firmware.secure_boot,  # a listing does not say it, the variables do
+        entries=entries,
+        order=captured.order,
+        next=captured.next,
+        entries_known=True,
+        timeout=known.firmware.timeout if captured.timeout is None else captured.timeout,
     )
     return replace(known, firmware=firmware)
 

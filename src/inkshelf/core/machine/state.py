@@ -281,7 +281,10 @@ class BootEntry(Value, frozen=True):
 
 
 class Firmware(Value, frozen=True):
-    """Firmware mode, switches and boot variables; ``entries_known`` is false where they were not captured but inferred."""
+    """Firmware mode, switches and boot variables; ``entries_known`` is false where they were not captured but inferred.
+
+    ``timeout``: seconds that its own menu waits (``None``: not known).
+    """
 
     mode: Literal["uefi", "legacy"] | None = None
     secure_boot: SecureBoot | None = None
@@ -289,6 +292,7 @@ class Firmware(Value, frozen=True):
     order: tuple[Count, ...] = ()
     next: Count | None = None
     entries_known: bool = False
+    timeout: Count | None = None
 
     def entry(self, number: int) -> BootEntry | None:
         """Return the entry of that number."""

@@ -15,7 +15,7 @@ from inkshelf.core.fit.room import before_record, usable
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk, Gap, Machine, Role, Volume
 from inkshelf.core.plan.arrange import targets
-from inkshelf.core.plan.entries_by_hand import entry, ordered
+from inkshelf.core.plan.entries_by_hand import entry, menu, ordered
 from inkshelf.core.plan.intents import Intent
 from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.size import MIB, align_down, align_up, binary, parse_size
@@ -381,4 +381,5 @@ VERBS: dict[str, Callable[[Machine, str, dict[str, str], str], Step]] = {
     "prepare": _prepare,
     "order": lambda machine, call, words, _: ordered(machine, call, words),
     "entry": lambda machine, call, words, _: entry(machine, call, words),
+    "menu": lambda machine, call, words, _: menu(machine, call, words),
 }

@@ -53,6 +53,7 @@ from inkshelf.core.steps.kinds import (
     Regenerate,
     RemoveEntry,
     RemoveFiles,
+    RenameEntry,
     Renew,
     RepairTable,
     Retype,
@@ -60,6 +61,7 @@ from inkshelf.core.steps.kinds import (
     SetOrder,
     SetSecureBoot,
     SetSetting,
+    SetTimeout,
     Shrink,
     Stage,
     Step,
@@ -155,7 +157,9 @@ def _write_file(step: WriteFile, scene: Scene) -> tuple[str, ...]:
 @places.register(ForgetNext)
 @places.register(RemoveEntry)
 @places.register(RemoveFiles)
+@places.register(RenameEntry)
 @places.register(Retype)
+@places.register(SetTimeout)
 @places.register(SwitchEntry)
 def _linux(step: Step, scene: Scene) -> tuple[str, ...]:
     return (LIVE, LINUX)

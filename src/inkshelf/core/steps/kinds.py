@@ -42,7 +42,9 @@ if TYPE_CHECKING:
     from inkshelf.core.steps.mending import LeaveSystem as LeaveSystem
     from inkshelf.core.steps.mending import LetMissing as LetMissing
     from inkshelf.core.steps.mending import PutKernel as PutKernel
+    from inkshelf.core.steps.mending import RenameEntry as RenameEntry
     from inkshelf.core.steps.mending import SetSetting as SetSetting
+    from inkshelf.core.steps.mending import SetTimeout as SetTimeout
     from inkshelf.core.steps.mending import SwitchEntry as SwitchEntry
     from inkshelf.core.steps.partitions import Create as Create
     from inkshelf.core.steps.partitions import Delete as Delete
@@ -97,7 +99,9 @@ PLACES = {
     "leave-system": "mending.LeaveSystem",
     "may-be-missing": "mending.LetMissing",
     "put-kernel": "mending.PutKernel",
+    "rename-entry": "mending.RenameEntry",
     "firmware-setting": "mending.SetSetting",
+    "firmware-timeout": "mending.SetTimeout",
     "switch-entry": "mending.SwitchEntry",
     "create": "partitions.Create",
     "delete": "partitions.Delete",

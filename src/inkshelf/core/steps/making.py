@@ -1,6 +1,8 @@
 """Steps that fill a volume: a fresh file system, an installed system with its start-up files."""
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+from msgspec import Meta
 
 from inkshelf.core.disk.contents import Family, waits_for
 from inkshelf.core.disk.filesystems import fresh, named_label, title
@@ -128,7 +130,8 @@ class Install(StepBase, frozen=True, tag="install"):
 class Regenerate(StepBase, frozen=True, tag="regenerate"):
     """The installed system on ``call`` makes its menu anew: ``files`` on ``esp`` now lead to the other systems too.
 
-    ``esp`` is empty the legacy way, where the menu lies on the system's own volume. ``live``: a live system calls its tools.
+    ``esp`` is empty the legacy way, where the menu lies on the system's own volume. ``live``: a live system calls its tools. ``seconds``:
+    how long it waits from then on, ``-1`` without a limit (``None``: as it did).
     """
 
     actor: ClassVar[Actor] = "person"
@@ -138,6 +141,7 @@ class Regenerate(StepBase, frozen=True, tag="regenerate"):
     esp: CallOrNone
     files: tuple[BootFile, ...]
     live: bool = False
+    seconds: Annotated[int, Meta(ge=-1, le=86400)] | None = None
 
     def inside(self) -> tuple[str, ...]:
         """Only the volume that the menu lies on is written."""

@@ -3,7 +3,9 @@
 Those that are typed inside a system that does not start come between ``EnterSystem`` and ``LeaveSystem``, which a live system does.
 """
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+from msgspec import Meta
 
 from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import StepError
@@ -36,6 +38,45 @@ class SwitchEntry(StepBase, frozen=True, tag="switch-entry"):
             replace(one, active=self.active) if one.number == self.number else one for one in machine.firmware.entries
         )
         return replace(machine, firmware=replace(machine.firmware, entries=entries))
+
+
+class RenameEntry(StepBase, frozen=True, tag="rename-entry"):
+    """A boot entry gets another title; what it starts stays."""
+
+    actor: ClassVar[Actor] = "firmware"
+    writes: ClassVar[Writes] = "variables"
+
+    number: Count
+    title: Line
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the firmware with the entry so called; it must be there, and be called otherwise."""
+        entry = machine.firmware.entry(self.number)
+        if entry is None:
+            raise StepError(f"Boot{self.number:04X} is not there.", "Make the entry first.")
+        if entry.title == self.title or not self.title.strip():
+            raise StepError(f"{entry.variable} is called so already, or it gets no name.", "Say another title.")
+        entries = tuple(
+            replace(one, title=self.title) if one.number == self.number else one for one in machine.firmware.entries
+        )
+        return replace(machine, firmware=replace(machine.firmware, entries=entries))
+
+
+class SetTimeout(StepBase, frozen=True, tag="firmware-timeout"):
+    """The firmware's own menu waits so many seconds (the variable Timeout, UEFI specification 2.10, 3.3)."""
+
+    actor: ClassVar[Actor] = "firmware"
+    writes: ClassVar[Writes] = "variables"
+
+    seconds: Annotated[int, Meta(ge=0, le=0xFFFF)]
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the firmware with that limit; it must be another one."""
+        if machine.firmware.mode != "uefi":
+            raise StepError("Only UEFI has such a variable.", "Leave the step out.")
+        if machine.firmware.timeout == self.seconds:
+            raise StepError("The firmware waits so long already.", "Leave the step out.")
+        return replace(machine, firmware=replace(machine.firmware, timeout=self.seconds))
 
 
 class ForgetNext(StepBase, frozen=True, tag="forget-next"):

@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from inkshelf.core.aims.menus import configs_of
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import BootEntry
 from inkshelf.core.plan.byhand import change
@@ -102,8 +103,29 @@ class Entries:
             line = None if off.active else made.addAction(f"Switch {off.variable} “{off.title}” on")
             if line is not None:
                 line.triggered.connect(lambda _, off=off: self._change("entry", off, state="on"))
+        self._menus(made)
+        line = made.addAction("Call it otherwise …")
+        if line is not None:
+            line.triggered.connect(lambda: self._rename(over, found))
         self._offer(made)
         made.popup(at)
+
+    def _menus(self, made: QMenu) -> None:
+        """What the menu behind the selected entry could start by itself."""
+        route = self.chapter.now.routes[self.selected or 0]
+        machine = self.chapter.desk.reading.plan.planned
+        owner = next((call for call in route.systems if configs_of(machine, machine.system(call)[1])[1]), "")  # type: ignore[index]
+        for call in route.systems[1:] if owner else ():
+            line = made.addAction(f"Let its menu start {call} by itself")
+            if line is not None:
+                words = {"what": "begins", "value": call}
+                title = f"the menu of {owner} starts {call} by itself"
+                line.triggered.connect(lambda _, words=words, title=title: self._do("menu", owner, title, **words))
+
+    def _rename(self, over: QWidget, found: BootEntry) -> None:
+        title, said = QInputDialog.getText(over, f"{found.variable}", "Its title in the firmware's menu:", text=found.title)
+        if said and title.strip() and title.strip() != found.title:
+            self._change("entry", found, state="rename", title=title.strip())
 
     def _offer(self, made: QMenu) -> None:
         """Entries that could be made: for each loader that none names."""
@@ -125,9 +147,9 @@ class Entries:
     def _change(self, verb: str, found: BootEntry, **words: str) -> None:
         self._do(verb, found.variable.upper(), f"{found.variable}: {', '.join(words.values())}", **words)
 
-    def _do(self, verb: str, call: str, title: str, **words: str) -> None:
+    def _do(self, verb: str, call: str, undo_words: str, **words: str) -> None:
         desk = self.chapter.desk
         try:
-            desk.change(change(desk.job, verb, call, **words), title)
+            desk.change(change(desk.job, verb, call, **words), undo_words)
         except InkshelfError as error:
             self.chapter.tell(str(error))

@@ -100,7 +100,7 @@ def _set_order(step: SetOrder, scene: Scene) -> Words:
         return _put_itself_first(names)
     if not scene.found.firmware.entries_known:
         return _put_first(step, scene.before, names)
-    order, found = _numbers(step.order), _numbers(scene.found.firmware.order)
+    order, found = numbers(step.order), numbers(scene.found.firmware.order)
     return Words(
         "Entries",
         "Boot order: " + ", then ".join(names),
@@ -136,7 +136,8 @@ def _put_first(step: SetOrder, before: Machine, names: list[str]) -> Words:
     )
 
 
-def _numbers(order: tuple[int, ...]) -> str:
+def numbers(order: tuple[int, ...]) -> str:
+    """Return an order as it is typed."""
     return ",".join(f"{number:04X}" for number in order)
 
 

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import shlex
 
+from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.kinds import KINDS
+from inkshelf.core.disk.menus import ELSEWHERE
+from inkshelf.core.machine.roles import uuids_of
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.by_installer import chosen
@@ -172,23 +175,53 @@ def _write_file(step: WriteFile, scene: Scene) -> Words:
     )
 
 
+def _default(step: Regenerate, scene: Scene) -> tuple[tuple[str, str], ...]:
+    """What is written into the menu's defaults where it is to start another one by itself, or to wait otherwise."""
+    place = scene.at(step.esp or step.call)
+    before = {one.path: one for one in place[1].boot_files} if place else {}
+    lines: list[tuple[str, str]] = []
+    config = next((one for one in step.files if one.kind == "menu-config"), None)
+    was = before.get(config.path) if config else None
+    if config and was and config.begins not in {was.begins, ELSEWHERE}:
+        lines += [
+            ("list what it has, each with its number", exact("linux", "list_menu")),
+            ("in the file", exact("linux", "menu_defaults")),
+            (f"this line; N: the number of {_whose(config, scene)}", exact("linux", "default_line").format(number="N")),
+        ]
+    if step.seconds is not None:
+        lines += [
+            ("in the file", exact("linux", "menu_defaults")),
+            ("this line", exact("linux", "limit_line").format(seconds=step.seconds)),
+        ]
+    return tuple(lines)
+
+
+def _whose(config: BootFile, scene: Scene) -> str:
+    """The system that a menu starts by itself, in words."""
+    target = (config.begins or next(iter(config.targets), "")).lower()
+    if target.startswith("\\"):
+        return "the NT family"
+    found = next((volume for _, volume in scene.before.volumes() if target in uuids_of(volume)), None)
+    return f"{found.holds.title} ({found.call})" if found and found.holds else "its own system"
+
+
 @told.register
 def _regenerate(step: Regenerate, scene: Scene) -> Words:
-    """One function for a menu that gains an entry and one that loses some."""
-    ways = (
-        (("or, if it lacks that", exact("typed", "menu_other")),)
-        if step.live
-        else (
+    """One function for a menu that gains an entry, one that loses some, and one that starts another one by itself."""
+    ways: tuple[tuple[str, str], ...] = (("or, if it lacks that", exact("typed", "menu_other")),)
+    if not step.live:
+        ways = (
             ("as root, in the system itself", exact("linux", "regenerate_menu")),
             ("or, if it lacks that", exact("linux", "regenerate_menu_other")),
         )
-    )
+    defaults = _default(step, scene)
+    back = "the line as it was" if defaults else f"take the finder's line out of {exact('linux', 'menu_defaults')}"
     return Words(
         "Entries",
         f"Make the menu of {step.call} anew: it lists what is there now",
-        ways,
+        (*defaults, *ways),
         "It names every system it found, and no other; one that is missing is not in the menu either. That is what the next start shows.",
-        back=f"take the finder's line out of {exact('linux', 'menu_defaults')} and make the menu anew",
+        back=f"{back} and make the menu anew",
         commands=(exact("typed", "menu"),) if step.live else (),
         minutes=2,
     )

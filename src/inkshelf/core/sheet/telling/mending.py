@@ -7,9 +7,19 @@ import shlex
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.settings import unlocking
 from inkshelf.core.sheet.telling.base import Words, told
-from inkshelf.core.sheet.telling.firmware import NOT_CAPTURED
+from inkshelf.core.sheet.telling.firmware import NOT_CAPTURED, numbers
 from inkshelf.core.sheet.telling.mounts import in_subvolumes
-from inkshelf.core.steps.kinds import EnterSystem, ForgetNext, LeaveSystem, LetMissing, PutKernel, SetSetting, SwitchEntry
+from inkshelf.core.steps.kinds import (
+    EnterSystem,
+    ForgetNext,
+    LeaveSystem,
+    LetMissing,
+    PutKernel,
+    RenameEntry,
+    SetSetting,
+    SetTimeout,
+    SwitchEntry,
+)
 from inkshelf.data import exact
 
 SETTINGS = {"fast_boot": "Fast boot", "external_start": "Start from external disks"}
@@ -30,6 +40,65 @@ def _switch_entry(step: SwitchEntry, scene: Scene) -> Words:
         back_lines=(f"efibootmgr --bootnum {number} --{back}",),
         commands=(f"efibootmgr --bootnum {number} --{word}",),
         minutes=2,
+    )
+
+
+@told.register
+def _rename(step: RenameEntry, scene: Scene) -> Words:
+    """No utility renames an entry: it is taken away and made again under its number, which loses what else is handed to its loader."""
+    entry = scene.before.firmware.entry(step.number)
+    disk = next((one for one in scene.before.disks if entry and one.id == entry.disk), None)
+    old = entry.title if entry else f"Boot{step.number:04X}"
+    if entry is None or not entry.partition_number or not entry.path:
+        values: tuple[tuple[str, str], ...] = (
+            ("in the firmware's own settings", "what it does not start from a file there has no other way"),
+        )
+        return Words(
+            "Entries", f"Call the boot entry “{old}” “{step.title}”", values, "efibootmgr -v lists it under its new title."
+        )
+    if entry.path.lower() == exact("paths", "nt_loader").lower():
+        return Words(
+            "Entries",
+            f"Call the boot entry “{old}” “{step.title}”, from inside the NT family",
+            (("as administrator", exact("nt", "rename_manager").format(title=step.title)),),
+            f"{exact('nt', 'entries_listing')} lists it under its new title.",
+            "An update of that family may give it its own title again.",
+            back_lines=(exact("nt", "rename_manager").format(title=old),),
+            minutes=2,
+        )
+    known = scene.found.firmware.entries_known
+    number = f"{step.number:04X}" if known else "NNNN"
+    place = "in its old place of the order" if known else "and first in the order: put that back"
+    node = scene.node(disk, None) if disk else "/dev/THE-DISK"
+
+    def lines(title: str) -> tuple[str, ...]:
+        made = f"--disk {node} --part {entry.partition_number} --label {shlex.quote(title)} --loader {shlex.quote(entry.path)}"
+        order = (f"efibootmgr -o {numbers(scene.before.firmware.order)}",) if scene.before.firmware.order and known else ()
+        return (f"efibootmgr --bootnum {number} --delete-bootnum", f"efibootmgr --create --bootnum {number} {made}", *order)
+
+    return Words(
+        "Entries",
+        f"Call the boot entry “{old}” “{step.title}”",
+        (("variable", f"Boot{number}"), *(() if known else (("its number", NOT_CAPTURED),))),
+        f"efibootmgr -v lists it under its new title, with the same partition and file, {place}.",
+        back_lines=lines(old),
+        commands=lines(step.title),
+        minutes=3,
+    )
+
+
+@told.register
+def _timeout(step: SetTimeout, scene: Scene) -> Words:
+    was = scene.before.firmware.timeout
+    return Words(
+        "Entries",
+        f"Let the firmware's own menu wait {step.seconds} seconds",
+        (("found", "not known" if was is None else f"{was} s"), ("wanted", f"{step.seconds} s")),
+        "efibootmgr prints Timeout with that number. Many boards do not go by it.",
+        back="" if was is not None else "the number that efibootmgr printed before",
+        back_lines=(f"efibootmgr --timeout {was}",) if was is not None else (),
+        commands=(f"efibootmgr --timeout {step.seconds}",),
+        minutes=1,
     )
 
 
