@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -10,8 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from disks import answered
+from inkshelf.bench.emulator import Seen, Tried
 from inkshelf.bench.inker import ink
 from inkshelf.bench.stand_ins import menu_config
+from inkshelf.bench.watching import Watched, watch
 from inkshelf.cli import run
 from inkshelf.core.aims.menus import without
 from inkshelf.core.boot.entries import firmware_of, variables_of
@@ -21,7 +24,7 @@ from inkshelf.core.disk.menus import ELSEWHERE, menu_file
 from inkshelf.core.machine.joining import join_variables
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.byhand import change
-from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.job import Job, replan
 from inkshelf.core.plan.reading import read
 from inkshelf.core.steps.kinds import Regenerate
 from inkshelf.core.value import replace
@@ -29,6 +32,9 @@ from inkshelf.data import exact
 from inkshelf.exchange import render
 from inkshelf.exchange.bootvars import read_efibootmgr
 from inkshelf.store import jobfile
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
+import menu_cases
 
 ONE, TWO = "771c2c61-d4d4-4dba-b9a4-7d8c3cb72e0e", "0b1a7d3e-5b0f-4f9f-9c7a-3f2f4a1f8c11"
 NT = exact("paths", "nt_loader")
@@ -253,3 +259,57 @@ def test_a_default_that_goes_is_not_known_until_it_is_looked_at(job: Job) -> Non
     (again,) = without(other, (nt,))
     assert isinstance(again, Regenerate)
     assert {one.begins for one in again.files} == {""}
+
+
+# -- against a real menu -----------------------------------------------------------------------------------------------
+def kept() -> str:
+    return (Path(__file__).parent.parent / "docs/menu-agreement.md").read_text(encoding="utf-8")
+
+
+@pytest.mark.parametrize("menu", menu_cases.MENUS, ids=lambda one: one.title)
+def test_what_a_real_menu_did_is_still_what_is_predicted(menu: menu_cases.Menu, tmp_path: Path) -> None:
+    """Every configuration, against the table that was written when all of them were started."""
+    path, machine = menu_cases.made(menu, tmp_path)
+    path.unlink()
+    wanted = menu_cases.predicted(machine)
+    (row,) = [one for one in kept().splitlines() if one.startswith(f"| {menu.title} | ")]
+    assert row.split(" | ")[1] == menu_cases.WORDS.get(wanted, wanted)
+    assert row.endswith(f"| {menu_cases.SAID.get(wanted, 'yes')} |")
+
+
+@pytest.mark.parametrize("title", ["the third one, in quotation marks", "as a system writes it"])
+def test_a_real_menu_does_as_predicted(title: str, tmp_path: Path) -> None:
+    menu = next(one for one in menu_cases.MENUS if one.title == title)
+    differs, wanted, watched = menu_cases.judged(menu, tmp_path)
+    assert differs == "", (wanted, watched.console[-600:])
+    assert wanted in {"nt", "two"}
+
+
+@pytest.mark.parametrize("begins", ["S2", "S1"])
+def test_an_inked_job_is_watched_with_a_real_menu(job: Job, tmp_path: Path, begins: str) -> None:
+    """The menu on the copies is a real one: it finds the other start-up volume, and chains what lies there."""
+    found = replace(job.found, firmware=replace(job.found.firmware, secure_boot="off"))
+    made = replan(replace(job, found=found))
+    made = answered(change(made, "menu", "S2", what="begins", value="S1") if begins == "S1" else made)
+    assert ink(made, tmp_path / "bench").verified
+    watched = watch(made, tmp_path / "bench")
+    assert watched.predicted.system == begins
+    assert watched.differs == ""
+    assert any("a real menu" in one for one in watched.notes)
+    assert any(one.startswith("stand-in: NT loader") for one in watched.seen.said) == (begins == "S1")
+
+
+def test_a_real_menu_that_does_something_else_is_named(job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    found = replace(job.found, firmware=replace(job.found.firmware, secure_boot="off"))
+    made = answered(replan(replace(job, found=found)))
+    assert ink(made, tmp_path / "bench").verified
+    entry = read(made).plan.planned.firmware.entry(1)
+    assert entry is not None
+    tried = Tried(entry.variable, entry.title, f"HD(5,GPT,{entry.partition_guid},0x1,0x2)/{entry.path}", "started")
+
+    def seen(title: str) -> Watched:
+        console = f"  Booting `{title}'\n"
+        return watch(made, tmp_path / "bench", look=lambda *_: Seen((tried,), (), console, False))
+
+    assert "predicted that the menu starts S2, seen “NT family”" in seen("NT family").differs
+    assert seen("Linux desktop").differs == ""

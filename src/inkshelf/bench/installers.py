@@ -36,9 +36,7 @@ def put_boot(path: Path, step: Install) -> None:
 
 
 def _kernel(step: Install, folder: str) -> dict[str, bytes]:
-    return {
-        f"{folder}/{exact('linux', 'kernel_prefix')}-6": stand_ins.loader("kernel", signed=step.kernel_signed, size=256 << 10)
-    }
+    return {f"{folder}/{stand_ins.KERNEL}": stand_ins.loader("kernel", signed=step.kernel_signed, size=256 << 10)}
 
 
 def put_startup(path: Path, step: Install) -> None:
@@ -85,7 +83,7 @@ def may_be_missing(path: Path, folder: str) -> None:
 def put_kernel(path: Path) -> None:
     """Write a signed kernel into the boot folder of the system on the ext volume that ``path`` holds."""
     made = stand_ins.loader("kernel", signed=True, size=256 << 10)
-    ext.put(path, {f"{exact('linux', 'boot_folder')}/{exact('linux', 'kernel_prefix')}-6": made})
+    ext.put(path, {f"{exact('linux', 'boot_folder')}/{stand_ins.KERNEL}": made})
 
 
 def put_menu(path: Path, step: Regenerate, title: str, volume: Volume, boot: frozenset[str]) -> None:

@@ -9,6 +9,10 @@ from __future__ import annotations
 import uuid
 
 from inkshelf.bench.programs import program, sector_code
+from inkshelf.data import exact
+
+KERNEL = f"{exact('linux', 'kernel_prefix')}-6"
+"""The kernel's file name, as an installed stand-in has it."""
 
 
 def loader(words: str, *, signed: bool, size: int = 64 << 10) -> bytes:
@@ -50,12 +54,14 @@ def menu_config(
         lines += [
             f'menuentry "{f"system on {root}" if number else title}" {{',
             f"  search --fs-uuid --set=root {search}",
-            f"  linux {folder}/vmlinuz root=UUID={root} ro",
+            f"  linux {folder}/{KERNEL} root=UUID={root} ro",
             f"  initrd {folder}/initrd.img",
             "}",
         ]
     for name, path in others:
-        lines += [f'menuentry "{name}" {{', f"  chainloader {path.replace(chr(92), '/')}", "}"]
+        place = path.replace("\\", "/")
+        found = f"  search --no-floppy --file --set=root {place}"  # it may lie on another start-up volume than the menu
+        lines += [f'menuentry "{name}" {{', found, f"  chainloader {place}", "}"]
     return ("\n".join(lines) + "\n").encode().ljust(size, b"\n")
 
 

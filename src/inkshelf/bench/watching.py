@@ -8,10 +8,12 @@ from functools import partial
 from pathlib import Path
 
 from inkshelf.atomic import write_atomically
-from inkshelf.bench import emulator, signing
+from inkshelf.bench import emulator, real_menu, signing
 from inkshelf.bench.emulator import Bus, Seen
 from inkshelf.bench.folder import Bench
+from inkshelf.bench.image import ImageFile
 from inkshelf.bench.journal import NAME, Journal
+from inkshelf.bench.kinds import fat
 from inkshelf.bench.programs import words_of_sector
 from inkshelf.core.boot.entries import variables_of
 from inkshelf.core.boot.firmware import Start, start
@@ -26,11 +28,15 @@ from inkshelf.core.boot.mishaps import (
     WentElsewhere,
 )
 from inkshelf.core.checks import findings
+from inkshelf.core.disk.menus import leads_of
+from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, FormatError
+from inkshelf.core.machine.roles import uuids_of
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.job import Job, Override
 from inkshelf.core.plan.reading import read
 from inkshelf.core.value import Value, replace
+from inkshelf.data import exact
 
 PARTITION = re.compile(r"HD\(\d+,(?:GPT|MBR),([0-9A-Fa-fx-]+),[^)]*\)/(\\.*)$")
 
@@ -114,7 +120,40 @@ def watch(
     except FormatError as error:
         raise BenchError(f"{error.what}", "Capture the entries again: efibootmgr -v.") from None
     predicted, seen = start(machine), (look or _started(machine, picture=picture))(disks, variables, emulator.LONGEST, hear)
-    return Watched(predicted, seen, differs(predicted, seen, machine), notes)
+    began = real_menu.begun(seen.console)
+    parted = differs(predicted, seen, machine) or (_menu_differs(predicted, began, machine, disks) if began else "")
+    told = (f"a real menu in the place of its stand-in began “{began}”",) if began else ()
+    return Watched(predicted, seen, parted, (*notes, *told))
+
+
+def _menu_differs(predicted: Start, began: str, machine: Machine, disks: list[tuple[Path, Bus]]) -> str:
+    """Return where a real menu and the prediction part: what it began leads to another system than the one that was predicted."""
+    if predicted.ends not in {"system", "menu"}:
+        return ""
+    letters = {disk.id: path for disk, (path, _) in zip(machine.disks, disks, strict=True)}
+    leads = {one.lower() for one in _leads(machine, letters, began)}
+    nt = exact("paths", "nt_loader").lower() in leads
+    led = {
+        one.call
+        for _, one in machine.volumes()
+        if one.holds and (leads & {two.lower() for two in uuids_of(one)} or (nt and one.holds.family == "nt"))
+    }
+    if predicted.system:
+        return "" if predicted.system in led else f"predicted that the menu starts {predicted.system}, seen “{began}”"
+    return f"predicted that the menu waits for a person, seen “{began}”" if led else ""
+
+
+def _leads(machine: Machine, images: dict[str, Path], title: str) -> tuple[str, ...]:
+    """What the entry of a title leads to, in whatever configuration on the disks has one of that title."""
+    for disk, volume in machine.volumes():
+        for file in volume.boot_files:
+            if file.kind == "menu-config" and disk.id in images:
+                with ImageFile(images[disk.id]) as source:
+                    raw = fat.read(Slice(source, volume.start, volume.size), file.path.replace("\\", "/"))
+                found = leads_of(raw, title) if raw else ()
+                if found:
+                    return found
+    return ()
 
 
 def keep_picture(folder: Path, mishap: Mishap, watched: Watched) -> Path | None:
@@ -127,13 +166,15 @@ def keep_picture(folder: Path, mishap: Mishap, watched: Watched) -> Path | None:
 
 
 def _started(machine: Machine, *, picture: bool) -> Look:
-    """Real firmware; with Secure Boot on, what it would trust is signed on the copies first."""
+    """Real firmware; with Secure Boot on, what it would trust is signed on the copies first, else menus are real ones where they can be."""
     secure = machine.firmware.secure_boot == "on"
     letters = [disk.id for disk in machine.disks]
 
     def prepare(copies: list[Path]) -> None:
         if secure:
             signing.sign_copies(machine, dict(zip(letters, copies, strict=True)))
+        elif not real_menu.missing():
+            real_menu.put_on_copies(machine, dict(zip(letters, copies, strict=True)))
 
     return partial(emulator.watch, secure=secure, prepare=prepare, picture=picture)
 

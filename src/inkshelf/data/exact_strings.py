@@ -80,6 +80,10 @@ TABLE: dict[str, dict[str, Any]] = {
         "test_passphrase": "snakeoil",
         "signer": "sbsign",
         "signer_packages": "sbsigntool, ovmf",
+        "menu_maker": "grub-mkimage",
+        "menu_folder": "/usr/lib/grub/x86_64-efi",
+        "menu_packages": "grub-efi-amd64-bin, grub-common",
+        "menu_modules": "part_gpt part_msdos fat ext2 normal configfile chain search search_fs_uuid search_fs_file search_label linux test echo halt sleep true minicmd",
         "shell": "7c04a583-9e3e-4f1c-ad65-e05268d0b4d1",  # the file of the firmware's own shell in its volume
     },
     "nt": {

@@ -25,11 +25,15 @@ class Attempt(Value, frozen=True):
 
 
 class Start(Value, frozen=True):
-    """A start: ``tried`` in order; ``started``: the file that runs in the end, as (disk, volume, path), the last two empty for code in sector 0."""
+    """A start: ``tried`` in order; ``started``: the file that runs in the end, as (disk, volume, path), the last two empty for code in sector 0.
+
+    ``system``: the call number of what starts by itself then (empty: nothing does, or nobody knows).
+    """
 
     tried: tuple[Attempt, ...]
     started: tuple[str, str, str] | None
     ends: Ends
+    system: str = ""
 
 
 def start(machine: Machine) -> Start:
@@ -89,7 +93,7 @@ def _take(machine: Machine, tried: list[Attempt], route: Route) -> Start | None:
     )
     if result != "started":
         return None
-    return Start(tuple(tried), reached.file, _ends(route))
+    return Start(tuple(tried), reached.file, _ends(route), reached.systems[0] if reached.by_itself and reached.systems else "")
 
 
 def _ends(route: Route) -> Ends:

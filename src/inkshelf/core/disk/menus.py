@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.texts import shown
@@ -15,9 +16,24 @@ ENTRY = r"(?m)^\s*menuentry\b"
 BLOCK = r"^\s*(menuentry|submenu|function)\b(.*)\{\s*$"
 QUOTED = r"'([^']*)'|\"((?:[^\"\\]|\\.)*)\"|(\S+)"
 IDENTITY = r"(?:--id[= ]|\$menuentry_id_option\s+)['\"]?([^'\"\s]+)"
-DEFAULT, LIMIT = r"(?m)^\s*set\s+default=(.*)$", r"(?m)^\s*set\s+timeout=['\"]?(-?\d+)"
+DEFAULT, LIMIT = r"(?m)^\s*(?:set\s+)?default=(.*)$", r"(?m)^\s*(?:set\s+)?timeout=['\"]?(-?\d+)"
 ROOT = rf"root=UUID=({UUID_TEXT})"
 ELSEWHERE = "?"
+
+
+@dataclass
+class _Outer:
+    """An entry of the outer menu; ``perhaps``: it stands in a condition, or behind one that does."""
+
+    title: str
+    identity: str
+    body: list[str]
+    perhaps: bool
+
+    @property
+    def lines(self) -> str:
+        """All that is in it."""
+        return "\n".join(self.body)
 
 
 def menu_file(path: str, kind: FileKind, content: bytes, size: int | None = None) -> BootFile:
@@ -32,6 +48,17 @@ def menu_file(path: str, kind: FileKind, content: bytes, size: int | None = None
         return BootFile(path, kind, length, None, targets)
     limits = [int(one) for one in re.findall(LIMIT, text)]
     return BootFile(path, kind, length, None, targets, begins=_begins(text, targets), stays=not limits or limits[-1] < 0)
+
+
+def leads_of(content: bytes, title: str) -> tuple[str, ...]:
+    """Return what the entry of a title leads to, in a menu's configuration: file systems by UUID, loaders that it chains (empty: no such entry)."""
+    text = content.decode("utf-8", "replace")
+    for one in _entries(text):
+        for entry in (one, *_entries(one.lines)):
+            if entry.title == title:
+                ids = re.findall(ROOT, entry.lines) or re.findall(UUID_TEXT, entry.lines)
+                return (*(two.lower() for two in ids), *(_loader(two) for two in re.findall(CHAINED, entry.lines)))
+    return ()
 
 
 def _loader(path: str) -> str:
@@ -49,9 +76,9 @@ def _begins(text: str, targets: tuple[str, ...]) -> str:
         return ELSEWHERE
     entries = _entries(text)
     chosen = _chosen(named[-1].split(">")[0] if named else "", entries)
-    if chosen is None:
+    if chosen is None or chosen.perhaps:
         return ELSEWHERE
-    block = chosen[2]
+    block = chosen.lines
     ids = [one.lower() for one in re.findall(UUID_TEXT, block)]
     leads = [one.lower() for one in re.findall(ROOT, block)] or ids[-1:] or [_loader(one) for one in re.findall(CHAINED, block)]
     if not leads:
@@ -59,28 +86,36 @@ def _begins(text: str, targets: tuple[str, ...]) -> str:
     return "" if targets[0] in {*ids, *leads} else leads[0]
 
 
-def _chosen(wanted: str, entries: list[tuple[str, str, str]]) -> tuple[str, str, str] | None:
+def _chosen(wanted: str, entries: list[_Outer]) -> _Outer | None:
     """The entry of a number, an identity or a title; the first one where that is none of them."""
     if wanted.isdecimal() and len(wanted) < 4:
         return entries[int(wanted)] if int(wanted) < len(entries) else None
-    return next((one for one in entries if wanted and wanted in one[:2]), entries[0] if entries else None)
+    return next((one for one in entries if wanted and wanted in {one.title, one.identity}), entries[0] if entries else None)
 
 
-def _entries(text: str) -> list[tuple[str, str, str]]:
-    """The menu's outer entries as (title, identity, lines); a menu inside it is one, with all of its lines."""
-    found: list[tuple[str, str, list[str]]] = []
-    depth, outer = 0, False
+def _entries(text: str) -> list[_Outer]:
+    """The menu's outer entries; a menu inside it is one, with all of its lines."""
+    found: list[_Outer] = []
+    depth, outer, asked, perhaps = 0, False, 0, False
+    lines: list[str] = []
     for line in text.splitlines():
         opened = re.match(BLOCK, line)
         if opened:
             if depth == 0 and (outer := opened.group(1) != "function"):
-                title = re.search(QUOTED, opened.group(2))
-                own = re.search(IDENTITY, opened.group(2))
+                title, own = re.search(QUOTED, opened.group(2)), re.search(IDENTITY, opened.group(2))
+                perhaps = perhaps or asked > 0  # what comes behind one that may not be listed has no sure number either
                 words = next((one for one in title.groups() if one is not None), "") if title else ""
-                found.append((words, own.group(1) if own else "", []))
+                lines = []
+                found.append(_Outer(words, own.group(1) if own else "", lines, perhaps))
+            elif depth and outer:
+                lines.append(line)
             depth += 1
         elif line.strip() == "}":
             depth = max(0, depth - 1)
+            if depth and outer:
+                lines.append(line)
         elif depth and outer:
-            found[-1][2].append(line)
-    return [(title, identity, "\n".join(lines)) for title, identity, lines in found]
+            lines.append(line)
+        elif depth == 0:
+            asked = max(0, asked + bool(re.match(r"\s*if\b", line)) - bool(re.match(r"\s*fi\b", line)))
+    return found
