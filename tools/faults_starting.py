@@ -119,4 +119,15 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("core/sheet/settings.py", "reading.job.steps[: number - 1]", "reading.job.steps", "settings"),
     ("core/disk/ntfs_names.py", "if folder and number not in seen:", "if False:", "sharing"),
     ("core/disk/ntfs_names.py", "return tuple(found), not waiting", "return tuple(found), True", "sharing"),
+    ("core/disk/menus.py", "stays=not limits or limits[-1] < 0", "stays=bool(limits) and limits[-1] < 0", "menu_defaults"),
+    ("core/disk/menus.py", "perhaps = perhaps or asked > 0", "perhaps = asked > 0", "menu_defaults"),
+    ("core/disk/menus.py", 'return "" if targets[0] in {*ids, *leads} else leads[0]', "return leads[0]", "menu_defaults"),
+    ("core/boot/menus.py", 'asks = "" if led.systems else GONE', 'asks = ""', "menu_defaults"),
+    (
+        "core/machine/joining.py",
+        "captured.secure_boot or known.firmware.secure_boot",
+        "known.firmware.secure_boot",
+        "menu_defaults",
+    ),
+    ("bench/watching.py", 'return "" if predicted.system in led else', 'return "" if led else', "menu_defaults"),
 )

@@ -9,7 +9,7 @@ from msgspec import Meta
 
 from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.errors import StepError
-from inkshelf.core.machine.state import Machine, SystemRoot, Volume
+from inkshelf.core.machine.state import BootEntry, Machine, SystemRoot, Volume
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
 from inkshelf.core.texts import Call, Count, FilePath, Identity, Key, Line
 from inkshelf.core.value import replace
@@ -29,15 +29,10 @@ class SwitchEntry(StepBase, frozen=True, tag="switch-entry"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the firmware with the entry so; it must be there, and be otherwise."""
-        entry = machine.firmware.entry(self.number)
-        if entry is None:
-            raise StepError(f"Boot{self.number:04X} is not there.", "Make the entry first.")
+        entry = _entry(machine, self.number)
         if entry.active == self.active:
             raise StepError(f"{entry.variable} is so already.", "Leave the step out.")
-        entries = tuple(
-            replace(one, active=self.active) if one.number == self.number else one for one in machine.firmware.entries
-        )
-        return replace(machine, firmware=replace(machine.firmware, entries=entries))
+        return _with_entry(machine, replace(entry, active=self.active))
 
 
 class RenameEntry(StepBase, frozen=True, tag="rename-entry"):
@@ -51,15 +46,22 @@ class RenameEntry(StepBase, frozen=True, tag="rename-entry"):
 
     def apply(self, machine: Machine) -> Machine:
         """Return the firmware with the entry so called; it must be there, and be called otherwise."""
-        entry = machine.firmware.entry(self.number)
-        if entry is None:
-            raise StepError(f"Boot{self.number:04X} is not there.", "Make the entry first.")
+        entry = _entry(machine, self.number)
         if entry.title == self.title or not self.title.strip():
             raise StepError(f"{entry.variable} is called so already, or it gets no name.", "Say another title.")
-        entries = tuple(
-            replace(one, title=self.title) if one.number == self.number else one for one in machine.firmware.entries
-        )
-        return replace(machine, firmware=replace(machine.firmware, entries=entries))
+        return _with_entry(machine, replace(entry, title=self.title))
+
+
+def _entry(machine: Machine, number: int) -> BootEntry:
+    found = machine.firmware.entry(number)
+    if found is None:
+        raise StepError(f"Boot{number:04X} is not there.", "Make the entry first.")
+    return found
+
+
+def _with_entry(machine: Machine, entry: BootEntry) -> Machine:
+    entries = tuple(entry if one.number == entry.number else one for one in machine.firmware.entries)
+    return replace(machine, firmware=replace(machine.firmware, entries=entries))
 
 
 class SetTimeout(StepBase, frozen=True, tag="firmware-timeout"):
