@@ -130,4 +130,15 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
         "menu_defaults",
     ),
     ("bench/watching.py", 'return "" if predicted.system in led else', 'return "" if led else', "menu_defaults"),
+    ("core/disk/probe.py", "program[checksum + 4 : entry]", "program[checksum : entry]", "keys"),
+    ("core/disk/probe.py", "counted.update(bytes(-end % 8))", "counted.update(b'')", "keys"),
+    ("core/boot/keys.py", "if each <= OWNER or body % each:", "if each <= OWNER:", "keys"),
+    (
+        "core/boot/uefi.py",
+        "if secure and file.digest in machine.firmware.revoked:",
+        "if file.digest in machine.firmware.revoked:",
+        "keys",
+    ),
+    ("core/machine/state.py", 'if held.name == "dbx"', "if held.name", "keys"),
+    ("core/machine/joining.py", "keys=captured.keys or known.firmware.keys,", "keys=captured.keys,", "keys"),
 )

@@ -19,17 +19,19 @@ from inkshelf.bench.programs import ARM64, X64, Ends, program
 from inkshelf.core.boot import paths, variables
 from inkshelf.core.boot.entries import firmware_of
 from inkshelf.core.boot.firmware import Start, start
+from inkshelf.core.boot.keys import SHA256, SignatureList, Signed, build_lists
 from inkshelf.core.boot.paths import Drive, Node
 from inkshelf.core.boot.uefi import as_read
 from inkshelf.core.boot.variables import LoadOption
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.machine.joining import join_variables
-from inkshelf.core.machine.state import Machine
+from inkshelf.core.machine.state import KeyList, Machine
 from inkshelf.core.media.copying import File as Wanted
 from inkshelf.core.value import Value, field, replace
 from inkshelf.data import exact
 
 MIB = 1 << 20
+GUID_OF_TESTS = "6b1f5c3e-0c9a-4d7e-8f21-3a5b7c9d1e2f"
 FALLBACK = exact("paths", "fallback_x64")
 
 
@@ -92,7 +94,7 @@ class Entry(Value, frozen=True):
 
 
 class Case(Value, frozen=True):
-    """Disks, entries by number, their order, the next one once; ``secure``: with Secure Boot on."""
+    """Disks, entries by number, their order, the next one once; ``secure``: with Secure Boot on; ``revoked``: entries whose program dbx names."""
 
     title: str
     disks: tuple[Shelf, ...]
@@ -100,6 +102,7 @@ class Case(Value, frozen=True):
     order: tuple[int, ...] = ()
     next: int | None = None
     secure: bool = False
+    revoked: tuple[int, ...] = ()
 
 
 def made(case: Case, folder: Path) -> tuple[list[tuple[Path, Bus]], dict[str, bytes], Machine]:
@@ -115,9 +118,26 @@ def made(case: Case, folder: Path) -> tuple[list[tuple[Path, Bus]], dict[str, by
     named["BootOrder"] = variables.build_order(case.order)
     if case.next is not None:
         named["BootNext"] = variables.build_order((case.next,))
+    sums = _sums(case, found)
+    if sums:
+        listed = tuple(Signed(GUID_OF_TESTS, bytes.fromhex(one)) for one in sums)
+        named["dbx"] = build_lists([SignatureList(SHA256, listed)])
     buses = {disk.id: shelf.bus for disk, shelf in zip(found.disks, case.disks, strict=True)}
-    listed = tuple(sorted(found.disks, key=lambda one: CONTROLLERS.index(buses[one.id])))
-    return images, named, join_variables(replace(found, disks=listed), replace(firmware_of(named), secure_boot=switch))
+    ordered = tuple(sorted(found.disks, key=lambda one: CONTROLLERS.index(buses[one.id])))
+    keys = (KeyList("dbx", sums=sums),) if sums else ()
+    return (
+        images,
+        named,
+        join_variables(replace(found, disks=ordered), replace(firmware_of(named), secure_boot=switch, keys=keys)),
+    )
+
+
+def _sums(case: Case, found: Machine) -> tuple[str, ...]:
+    """The sums of the programs that are revoked, as they were read."""
+    meant = [case.entries[number] for number in case.revoked]
+    volumes = [sorted(found.disks[one.disk].volumes, key=lambda two: two.number)[one.part] for one in meant]
+    files = [volume.boot_file(one.path) for volume, one in zip(volumes, meant, strict=True)]
+    return tuple(one.digest for one in files if one)
 
 
 def _lost(case: Case, found: Machine, images: list[tuple[Path, Bus]]) -> Machine:

@@ -25,10 +25,15 @@ HALF = Part((File(HERON), File(signed=True)))
 
 
 def _secure(
-    title: str, *disks: Shelf, entries: dict[int, Entry] | None = None, order: tuple[int, ...] = (), once: int | None = None
+    title: str,
+    *disks: Shelf,
+    entries: dict[int, Entry] | None = None,
+    order: tuple[int, ...] = (),
+    once: int | None = None,
+    revoked: tuple[int, ...] = (),
 ) -> Case:
     """A machine with Secure Boot on, whose firmware trusts one key."""
-    return Case(f"Secure Boot: {title}", disks, entries or {}, order, once, secure=True)
+    return Case(f"Secure Boot: {title}", disks, entries or {}, order, once, secure=True, revoked=revoked)
 
 
 CASES = (
@@ -192,6 +197,11 @@ CASES = (
         order=(1,),
     ),
     _secure("two disks, the first unsigned", Shelf((FALL,)), Shelf((SIGNED,))),
+    _secure(
+        "a signed loader that is revoked: the next one", Shelf((TRUSTED,)), entries={1: E1, 2: E2}, order=(1, 2), revoked=(1,)
+    ),
+    _secure("another program is revoked", Shelf((TRUSTED,)), entries={1: E1, 2: E2}, order=(1,), revoked=(2,)),
+    _secure("everything in the order is revoked", Shelf((TRUSTED,)), entries={1: E1, 2: E2}, order=(1, 2), revoked=(1, 2)),
     _secure(
         "an unsigned loader for another processor is refused",
         Shelf((Part((File(HERON, wide=False), File(signed=True))),)),

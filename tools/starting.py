@@ -15,16 +15,18 @@ from inkshelf.bench.programs import program
 from inkshelf.bench.stand_ins import boot_data, menu_config
 from inkshelf.core.boot import paths, variables
 from inkshelf.core.boot.entries import entry_of, firmware_of
+from inkshelf.core.boot.keys import SHA256, X509, SignatureList, Signed, build_lists, parse_lists
 from inkshelf.core.boot.paths import Drive
 from inkshelf.core.boot.uefi import as_read
 from inkshelf.core.boot.variables import LoadOption
 from inkshelf.core.disk.generations import told
-from inkshelf.core.disk.menus import menu_file
-from inkshelf.core.disk.probe import pe_signed, pe_unfit
+from inkshelf.core.disk.menus import leads_of, menu_file
+from inkshelf.core.disk.probe import pe_digest, pe_signed, pe_unfit
 from inkshelf.core.disk.startup_files import Seen, boot_files
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.machine.state import BootFile, Firmware, Volume
+from inkshelf.core.machine.state import BootFile, Firmware, KeyList, Volume
 from inkshelf.exchange.bootvars import read_efibootmgr
+from inkshelf.exchange.rawvars import keys_of
 
 GUID = "5C1F4B7E-2D07-4C8A-9F11-8A7A33B0C0DE"
 ROOT = "0f0f0f0f-1111-4222-8333-444444444444"
@@ -38,6 +40,9 @@ TEXT = (
     "Boot0001  Stick\tHD(1,MBR,0x1a2b3c4d,0x800,0x1dcf000)\nBoot0002* Net\tPciRoot(0x0)/MAC(001122334455,0)/IPv4(0.0.0.0)\n"
 ).encode()
 ENTRY = f"title Heron\nversion 6\nlinux /vmlinuz-6\ninitrd /initrd-6\noptions root=UUID={ROOT} ro\n".encode()
+KEYS = build_lists(
+    [SignatureList(X509, (Signed(GUID, b"a certificate"),)), SignatureList(SHA256, (Signed(GUID, bytes(32)),) * 2)]
+)
 MENU = menu_config(((ROOT, ROOT),), "Heron", (("NT family", "\\EFI\\alder\\start.efi"),))
 
 
@@ -68,7 +73,10 @@ READERS: tuple[tuple[bytes, Callable[[bytes], object]], ...] = (
     (TEXT, _listing),
     (MENU, lambda raw: convert(to_builtins(menu_file("\\EFI\\a\\grub.cfg", "menu-config", raw)), BootFile)),
     (ENTRY, lambda raw: convert(to_builtins(menu_file("\\loader\\entries\\a.conf", "entry", raw)), BootFile)),
-    (program("a program"), lambda raw: (pe_signed(raw), pe_unfit(raw), told(raw))),
+    (program("a program"), lambda raw: (pe_signed(raw), pe_unfit(raw), told(raw), pe_digest(raw))),
+    (KEYS, lambda raw: build_lists(parse_lists(raw)) == raw or 1 / 0),
+    (KEYS, lambda raw: convert(to_builtins(keys_of({"db": raw, "dbx": raw})), tuple[KeyList, ...])),
+    (MENU, lambda raw: leads_of(raw, "Heron")),
     (boot_data(GUID, "\\second.vhd", size=2048), _files),
     (MENU, _files),
     (b"\\EFI\\heron\\..\\start.efi", lambda raw: as_read(raw.decode("utf-8", "replace"), Volume("B1", 1, 0, 1, ""))),

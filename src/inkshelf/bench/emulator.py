@@ -18,6 +18,7 @@ from typing import Literal
 from inkshelf.bench.opening import open_own
 from inkshelf.bench.screen import Screen, arguments
 from inkshelf.bench.sparse import copy_data
+from inkshelf.core.boot.keys import NAMES
 from inkshelf.core.boot.variables import KEPT
 from inkshelf.core.errors import BenchError, CancelledError
 from inkshelf.core.value import Value, replace
@@ -156,7 +157,7 @@ def _copied(source: Path, target: Path) -> Path:
 
 
 def with_variables(template: Path, target: Path, variables: Mapping[str, bytes]) -> None:
-    """Write an emulator's variable store: the template's own without its boot entries, and these."""
+    """Write an emulator's variable store: the template's own without its boot entries, and these; lists of keys only where it has such."""
     from virt.firmware.efi import efivar
     from virt.firmware.varstore import edk2
 
@@ -165,6 +166,9 @@ def with_variables(template: Path, target: Path, variables: Mapping[str, bytes])
     for key in [one for one in known if re.fullmatch(r"Boot([0-9A-F]{4}|Order|Next)", one)]:
         del known[key]
     for key, data in variables.items():
+        if key in NAMES:
+            known[key].data = data  # of its own vendor and kind, as the template has it
+            continue
         made = efivar.EfiVar(key, guid=GLOBAL, attr=KEPT, data=data)
         known[key] = made
     store.write_varstore(str(target), known)

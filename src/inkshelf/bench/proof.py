@@ -72,7 +72,7 @@ def comparable(disk: Disk) -> Disk:
 def _readable(file: BootFile, guids: set[str]) -> BootFile:
     """NT boot data as it can be read: it is searched for partitions that are there, in the order of their numbers, and names no others."""
     if file.kind != "nt-boot-data":
-        return file
+        return replace(file, digest="")  # of what is made nobody knows it beforehand
     return replace(file, targets=tuple(sorted(one for one in file.targets if one.upper() in guids or one.startswith("\\"))))
 
 

@@ -80,6 +80,9 @@ TABLE: dict[str, dict[str, Any]] = {
         "test_passphrase": "snakeoil",
         "signer": "sbsign",
         "signer_packages": "sbsigntool, ovmf",
+        "list_x509": "a5c059a1-94e4-4aa7-87b5-ab155c2bf072",
+        "list_sha256": "c1c41626-504c-4092-aca9-41f936934328",
+        "key_vendor": "d719b2cb-3d3a-4596-a3bc-dad00e67656f",  # of db and dbx; PK and KEK are of the specification's own
         "menu_maker": "grub-mkimage",
         "menu_folder": "/usr/lib/grub/x86_64-efi",
         "menu_packages": "grub-efi-amd64-bin, grub-common",

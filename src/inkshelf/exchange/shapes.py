@@ -109,6 +109,8 @@ def machine(one: Machine) -> dict[str, Any]:
     return {
         "firmware": {
             "mode": firmware.mode,
+            "keys": [to_builtins(one) for one in firmware.keys],
+            "timeout": firmware.timeout,
             "secure_boot": firmware.secure_boot,
             "order": list(firmware.order),
             "entries": [

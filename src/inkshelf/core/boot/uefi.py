@@ -93,7 +93,10 @@ def passed_over(entry: BootEntry, machine: Machine) -> str:
 
 def without_entries(machine: Machine) -> Machine:
     """Return the machine after its firmware forgot every entry that somebody made."""
-    return replace(machine, firmware=Firmware(machine.firmware.mode, machine.firmware.secure_boot, entries_known=True))
+    return replace(
+        machine,
+        firmware=Firmware(machine.firmware.mode, machine.firmware.secure_boot, entries_known=True, keys=machine.firmware.keys),
+    )
 
 
 def _route(machine: Machine, entry: BootEntry) -> Route:
@@ -266,6 +269,10 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
     stop = Station("loader", name, said, volume.call)
     if file.unfit == "no program" and machine.conditions.cpu_bits != 32:
         return Reached((stop,), broken=f"{path} on {volume.call} is no program", result="not found")
+    if secure and file.digest in machine.firmware.revoked:  # before anything that is trusted
+        return Reached(
+            (stop,), broken="Secure Boot refuses it: the firmware's list of revoked programs names it", result="refused"
+        )
     if secure and not file.signed:  # a signature is looked at before the processor
         return Reached((stop,), broken="Secure Boot refuses it: it carries no trusted signature", result="refused")
     least = machine.conditions.least_generation

@@ -73,7 +73,7 @@ class BootFile(Value, frozen=True):
     for an ordinary processor (x86-64): firmware there loads it, and refuses to run it. ``generation``: of a first stage or a menu, as it says
     itself; a list of revoked loaders names the oldest that still starts. Of a menu's configuration: ``begins``, the target of what it
     starts by itself where that is not the first one (``?``: it is kept elsewhere, or leads nowhere that is known); ``stays``: it waits
-    for a person without a limit.
+    for a person without a limit. ``digest``: of a program, the sum that firmware knows it by, in hexadecimal (empty: it was not read).
     """
 
     path: Line
@@ -86,6 +86,7 @@ class BootFile(Value, frozen=True):
     generation: Count | None = None
     begins: Line = ""
     stays: bool = False
+    digest: Line = ""
 
 
 class SystemRoot(Value, frozen=True):

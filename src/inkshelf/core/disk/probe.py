@@ -69,6 +69,30 @@ def pe_unfit(head: bytes) -> Unfit:
     return machines.get(struct.unpack_from("<H", head, at + 4)[0], "no program")
 
 
+def pe_digest(program: bytes) -> str:
+    """Return the sum that firmware knows a PE image by (SHA-256 over all of it but its checksum and what belongs to signatures); empty where it is none.
+
+    (The PE format's attribute certificate table; UEFI specification 2.10, 32.5.)
+    """
+    import hashlib
+
+    if len(program) < 64 or program[:2] != b"MZ":
+        return ""
+    at = int(struct.unpack_from("<I", program, 60)[0])
+    if at + 24 > len(program) or program[at : at + 4] != b"PE\0\0":
+        return ""
+    checksum = at + 24 + 64
+    entry = at + 24 + (112 if program[at + 24 : at + 26] == b"\x0b\x02" else 96) + 4 * 8
+    if entry + 8 > len(program):
+        return ""
+    table, length = struct.unpack_from("<II", program, entry)
+    end = table if table and length and entry + 8 <= table <= len(program) else len(program)
+    counted = hashlib.sha256(program[:checksum] + program[checksum + 4 : entry] + program[entry + 8 : end])
+    counted.update(program[table + length :] if end == table else b"")
+    counted.update(bytes(-end % 8))  # it is filled up before a signature goes behind it
+    return counted.hexdigest()
+
+
 def pe_signed(head: bytes) -> bool:
     """Tell whether a PE image carries a signature: its security directory is not empty (PE format, optional header)."""
     if len(head) < 64 or head[:2] != b"MZ":

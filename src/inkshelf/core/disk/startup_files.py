@@ -12,7 +12,7 @@ from inkshelf.core.disk import fat
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.disk.generations import told
 from inkshelf.core.disk.menus import menu_file
-from inkshelf.core.disk.probe import Contents, pe_signed, pe_unfit
+from inkshelf.core.disk.probe import Contents, pe_digest, pe_signed, pe_unfit
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
 from inkshelf.data import exact
@@ -71,7 +71,14 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         targets += _disk_files(content) if named else ()
         found.append(
             BootFile(
-                node.path, kind, node.size, signed, targets, unfit=pe_unfit(content) if program else "", generation=generation
+                node.path,
+                kind,
+                node.size,
+                signed,
+                targets,
+                unfit=pe_unfit(content) if program else "",
+                generation=generation,
+                digest=pe_digest(content) if program else "",
             )
         )
     return tuple(sorted(found, key=lambda one: one.path.lower()))

@@ -53,6 +53,7 @@ def join_variables(known: Machine, captured: Firmware) -> Machine:
         next=captured.next,
         entries_known=True,
         timeout=known.firmware.timeout if captured.timeout is None else captured.timeout,
+        keys=captured.keys or known.firmware.keys,
     )
     return replace(known, firmware=firmware)
 

@@ -280,10 +280,19 @@ class BootEntry(Value, frozen=True):
         return f"Boot{self.number:04X}"
 
 
+class KeyList(Value, frozen=True):
+    """What one of Secure Boot's variables holds: names of certificates, sums of programs (SHA-256, hexadecimal), how many entries of other types."""
+
+    name: Literal["PK", "KEK", "db", "dbx"]
+    certificates: tuple[Line, ...] = ()
+    sums: tuple[Line, ...] = ()
+    others: Count = 0
+
+
 class Firmware(Value, frozen=True):
     """Firmware mode, switches and boot variables; ``entries_known`` is false where they were not captured but inferred.
 
-    ``timeout``: seconds that its own menu waits (``None``: not known).
+    ``timeout``: seconds that its own menu waits (``None``: not known). ``keys``: what Secure Boot goes by, where it was captured.
     """
 
     mode: Literal["uefi", "legacy"] | None = None
@@ -293,6 +302,12 @@ class Firmware(Value, frozen=True):
     next: Count | None = None
     entries_known: bool = False
     timeout: Count | None = None
+    keys: tuple[KeyList, ...] = ()
+
+    @property
+    def revoked(self) -> frozenset[str]:
+        """The sums of programs that it starts no more."""
+        return frozenset(one for held in self.keys if held.name == "dbx" for one in held.sums)
 
     def entry(self, number: int) -> BootEntry | None:
         """Return the entry of that number."""
