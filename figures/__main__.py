@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m figures [edit] [fit] [ways] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images] [packing] [sticks]
+python -m figures [edit] [fit] [ways] [start] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images] [packing] [sticks]
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, binary
 from inkshelf.core.value import replace
 
-from . import disks, fitting, media, tables
+from . import disks, fitting, media, starting, tables
 from .images import large_disk
 from .report import line
 
@@ -284,6 +284,7 @@ MEASURES = {
     "edit": measure_edit,
     "fit": fitting.measure_fit,
     "ways": fitting.measure_ways,
+    "start": starting.measure_start,
     "window": measure_window,
     "inspect": measure_inspect,
     "commands": measure_commands,
