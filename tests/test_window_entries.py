@@ -110,6 +110,27 @@ def test_an_entry_is_made_for_a_loader_that_has_none(page: StartChapter) -> None
     assert read(page.desk.job).plan.fault is None
 
 
+def test_an_entry_that_is_not_tried_is_drawn_with_its_reason_and_comes_back(page: StartChapter) -> None:
+    page.map.setFocus()
+    QTest.keyClick(page.map, Qt.Key.Key_Down)
+    QTest.keyClick(page.map, Qt.Key.Key_Space)
+    assert [(one.number, why) for one, why in page.now.aside] == [(1, "it is switched off")]
+    assert "not tried, it is switched off" in page.map.accessibleDescription()
+    left, width = page.map._columns()[1]
+    at = QPoint(int(left + width / 2), int(page.map._aside_top() + page.map.ASIDE / 2))
+    QTest.mouseClick(page.map, Qt.MouseButton.LeftButton, pos=at)
+    QApplication.processEvents()
+    menu = next(one for one in page.map.findChildren(QMenu) if one.isVisible())
+    line(menu, "Switch it on").trigger()
+    assert not page.now.aside
+    assert firmware(page).order == (1, 0)
+    page.slider.setValue(0)
+    page.desk.undo()
+    page.slider.setValue(0)
+    QApplication.processEvents()
+    assert not page.now.aside, "as found nothing is switched off"
+
+
 def test_the_menu_starts_another_one_and_an_entry_is_called_otherwise(
     page: StartChapter, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -91,6 +91,16 @@ def passed_over(entry: BootEntry, machine: Machine) -> str:
     return "it is a program of the firmware's own, which a key starts" if entry.application else ""
 
 
+def left_aside(machine: Machine) -> tuple[tuple[BootEntry, str], ...]:
+    """Return the entries that are not tried, each with the reason: switched off, or in no order."""
+    firmware = machine.firmware
+    if firmware.mode != "uefi":
+        return ()
+    tried = {one.number for one in attempts(machine)}
+    rest = [one for one in firmware.entries if one.number not in tried]
+    return tuple((one, passed_over(one, machine) or "it does not stand in the order") for one in rest)
+
+
 def without_entries(machine: Machine) -> Machine:
     """Return the machine after its firmware forgot every entry that somebody made."""
     return replace(

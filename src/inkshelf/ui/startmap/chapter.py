@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 from inkshelf.core.boot.mishaps import Mishap, mishaps
 from inkshelf.core.boot.rehearse import Outcome, rehearse
 from inkshelf.core.boot.routes import Route
-from inkshelf.core.boot.uefi import routes
-from inkshelf.core.machine.state import Machine
+from inkshelf.core.boot.uefi import left_aside, routes
+from inkshelf.core.machine.state import BootEntry, Machine
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
@@ -30,10 +30,11 @@ MAP_PART = 0.42  # of the page's height, at most
 
 
 class Rehearsal(Value, frozen=True):
-    """What the chapter shows: the state after a step and a mishap, its routes, and every outcome."""
+    """What the chapter shows: the state after a step and a mishap, its routes, entries that are not tried, and every outcome."""
 
     machine: Machine
     routes: tuple[Route, ...]
+    aside: tuple[tuple[BootEntry, str], ...]
     reached: int | None
     mishaps: tuple[Mishap, ...]
     outcomes: dict[tuple[str, str], Outcome]
@@ -49,7 +50,7 @@ def rehearsal(desk: Desk, step: int, mishap: str) -> Rehearsal:
     tried = routes(after)
     reached = next((place for place, route in enumerate(tried) if route.systems), None)
     outcomes = {(one.system, one.mishap): one for one in rehearse(state, desk.job.mishaps)}
-    return Rehearsal(after, tried, reached, known, outcomes)
+    return Rehearsal(after, tried, left_aside(after), reached, known, outcomes)
 
 
 class StartChapter(Page):

@@ -110,6 +110,30 @@ class Entries:
         self._offer(made)
         made.popup(at)
 
+    def menu_aside(self, over: QWidget, at: QPoint, found: BootEntry) -> None:
+        """Open what can be done to an entry that is not tried."""
+        made = QMenu(over)
+        made.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        firmware = self.chapter.desk.reading.plan.planned.firmware
+        known = self.chapter.at_end and self.chapter.mishap == "none" and firmware.entry(found.number) == found
+        said: list[tuple[str, str, dict[str, str]]] = []
+        if found.number not in firmware.order:
+            said.append(("Put it last in the order", "order", {"place": "last"}))
+        said.append(
+            ("Switch it off", "entry", {"state": "off"}) if found.active else ("Switch it on", "entry", {"state": "on"})
+        )
+        said.append(("Take it away", "entry", {"state": "remove"}))
+        for words, verb, more in said:
+            line = made.addAction(words)
+            if line is not None:
+                line.setEnabled(known)
+                line.triggered.connect(lambda _, verb=verb, more=more: self._change(verb, found, **more))
+        if not known:
+            line = made.addAction("Entries are changed at the end of the plan, where nothing goes wrong")
+            if line is not None:
+                line.setEnabled(False)
+        made.popup(at)
+
     def _menus(self, made: QMenu) -> None:
         """What the menu behind the selected entry could start by itself."""
         route = self.chapter.now.routes[self.selected or 0]

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, 
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inkshelf.core.boot.routes import Route, Station
+from inkshelf.core.machine.state import BootEntry
 from inkshelf.ui import theme
 from inkshelf.ui.parts import draw_call
 from inkshelf.ui.startmap.entries import Entries
@@ -29,7 +30,7 @@ def _ended(route: Route) -> str:
 class StartMap(QWidget):
     """Stations on lines; a broken line ends where and says why."""
 
-    ROW, TOP, LEAST = 64, 30, 160
+    ROW, TOP, LEAST, ASIDE = 64, 30, 160, 30
 
     def __init__(self, chapter: StartChapter) -> None:
         super().__init__()
@@ -44,11 +45,12 @@ class StartMap(QWidget):
 
     def refresh(self) -> None:
         """Make room for the routes there are."""
-        self.setMinimumHeight(self.TOP + self.ROW * max(2, len(self.chapter.now.routes)) + 4)
+        self.setMinimumHeight(int(self._aside_top()) + self.ASIDE * len(self.chapter.now.aside) + 4)
         words = [
             f"{route.entry.title}: {'reaches ' + ', '.join(route.systems) if route.systems else route.broken}"
             for route in self.chapter.now.routes
         ]
+        words += [f"{one.title}: not tried, {why}" for one, why in self.chapter.now.aside]
         self.setAccessibleDescription("; ".join(words))
         self.update()
 
@@ -62,8 +64,22 @@ class StartMap(QWidget):
         inside = left <= x <= left + width and 0 <= row < len(self.chapter.now.routes)
         return row if inside and self.entries.movable(row) else None
 
+    def _aside_top(self) -> float:
+        return self.TOP + self.ROW * max(2, len(self.chapter.now.routes))
+
+    def _aside_at(self, x: float, y: float) -> BootEntry | None:
+        """Which entry that is not tried is drawn there."""
+        left, width = self._columns()[COLUMNS.index("entry")]
+        row = int((y - self._aside_top()) // self.ASIDE)
+        aside = self.chapter.now.aside
+        return aside[row][0] if left <= x <= left + width and 0 <= row < len(aside) else None
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
+            return
+        aside = self._aside_at(event.position().x(), event.position().y())
+        if aside is not None:
+            self.entries.menu_aside(self, event.globalPosition().toPoint(), aside)
             return
         row = self._row_at(event.position().x(), event.position().y())
         self.entries.selected = row
@@ -82,7 +98,8 @@ class StartMap(QWidget):
             return
         over = self._row_at(event.position().x(), event.position().y())
         self.setCursor(Qt.CursorShape.SizeVerCursor if over is not None else Qt.CursorShape.ArrowCursor)
-        self.setToolTip(self.entries.words(over) if over is not None else "")
+        aside = self._aside_at(event.position().x(), event.position().y())
+        self.setToolTip(self.entries.words(over) if over is not None else "press it to have it tried" if aside else "")
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._drag is not None and event is not None:
@@ -121,11 +138,29 @@ class StartMap(QWidget):
         self._station(painter, columns[0], middle, Station("firmware", mode, secure), "ink")
         for place, route in enumerate(now.routes):
             self._route(painter, columns, place, route)
+        self._aside(painter, columns)
         self._chosen(painter, columns[COLUMNS.index("entry")])
         if not now.routes:
             painter.setFont(theme.serif(15, italic=True))
             painter.setPen(ink.color("stop"))
             painter.drawText(QPointF(columns[1][0], middle + 5), "nothing here is started this way")
+
+    def _aside(self, painter: QPainter, columns: list[tuple[float, float]]) -> None:
+        """Entries that are there and not tried, small, each with the reason."""
+        ink, (x, width) = theme.current(), columns[COLUMNS.index("entry")]
+        for row, (entry, why) in enumerate(self.chapter.now.aside):
+            y = self._aside_top() + self.ASIDE * row
+            pen = QPen(ink.color("faint"), 1.4)
+            pen.setDashPattern([2, 3])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            box = QRectF(x, y + 2, width, self.ASIDE - 6)
+            painter.drawRoundedRect(box, 5, 5)
+            painter.setPen(ink.color("pencil"))
+            _fitted(painter, box.adjusted(6, 0, -6, 0), entry.title, (theme.sans(12), theme.sans(11)))
+            painter.setFont(theme.serif(14, italic=True))
+            words = QRectF(x + width + 12, y, self.width() - x - width - 16, self.ASIDE)
+            painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, f"{entry.variable} is not tried: {why}")
 
     def _chosen(self, painter: QPainter, column: tuple[float, float]) -> None:
         """The entry that the keys mean, and where one that is dragged would go."""
