@@ -16,8 +16,11 @@ from disks import answered, make_volume
 from inkshelf.bench.disk_files import put_disk_file
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.inker import ink
+from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import wanting
+from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.boot.rehearse import rehearse, systems
+from inkshelf.core.checks import findings
 from inkshelf.core.disk import disk_files, ntfs, ntfs_files
 from inkshelf.core.disk.contents import FileSystem, SystemRoot
 from inkshelf.core.disk.disk_files import BLOCK, LARGEST, SECTOR
@@ -25,10 +28,10 @@ from inkshelf.core.disk.source import Memory, Slice
 from inkshelf.core.errors import FormatError, StepError
 from inkshelf.core.machine.files import with_disk_files
 from inkshelf.core.machine.state import DiskFile, Machine, Volume
-from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, MIB
-from inkshelf.core.steps.kinds import ApplyEdition, Format, MakeDiskFile, NameInBootData
+from inkshelf.core.steps.kinds import ApplyEdition, Format, MakeDiskFile, NameInBootData, RemoveDiskFile
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.exchange.render import markdown
@@ -266,3 +269,44 @@ def test_all_of_it_can_be_taken_back_each_file_from_a_copy_of_its_own(one: Job) 
     for call in ("S2", "S3"):
         kept, back = (text.index(f"bcdedit /{verb} C:\\boot-data-before-{call}") for verb in ("export", "import"))
         assert kept < text.index("`bcdboot V:", kept) < text.index("`bcdboot C:", kept) < back
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_a_system_in_a_file_is_taken_away_again_and_the_first_one_starts(one: Job, form: str, tmp_path: Path) -> None:
+    """From a disk on which it was found: its name in the boot data first, then the file, and nothing else."""
+    made = ink(answered(wanting(one, ("in-file", {"size": "44GiB", "form": form}))), tmp_path / "made")
+    assert made.verified
+    found = take_in([tmp_path / "made" / "disk-A.img"], mode="uefi", secure_boot="on", seed="again")
+    (file,) = found.found.find("S1")[1].disk_files
+    aim = kind_of_aim("remove").usual_on(found.found, {"system": file.call})
+    assert "goes; its room stays with S1" in aim.sentence(found.found)
+    job = with_aim(found, aim)
+    kinds = [step.kind for step in job.steps]
+    assert kinds.index("forget-boot-data") < kinds.index("remove-disk-file")
+    reading = read(job)
+    assert reading.plan.fault is None
+    assert reading.ledger.lost == (file.call,)
+    assert reading.ledger.erased_bytes == file.stored_bytes
+    assert reading.no_return == kinds.index("remove-disk-file") + 1
+    assert any(one.key == f"people.lost.{file.call}" and one.severity == "stop" for one in findings(reading))
+    printed = markdown(reading)
+    assert 'del "C:\\second.vhd"' in printed
+    assert 'bcdedit /delete "{ID}"' in printed
+    report = ink(answered(job), tmp_path / "bench")
+    assert report.verified, [one for one in report.checks if not one.ok]
+    planned = reading.plan.planned
+    assert [one.system for one in rehearse(planned) if one.mishap == "none" and one.starts] == ["S1"]
+    with ImageFile(tmp_path / "bench" / "disk-A.img") as source:
+        volume = planned.find("S1")[1]
+        opened = ntfs.open_ntfs(Slice(source, volume.start, volume.size))
+        assert opened is not None
+        assert file.path.strip("\\") not in ntfs.root_names(opened)
+
+
+def test_a_file_that_boot_data_names_still_is_not_deleted(one: Job) -> None:
+    planned = read(wanting(one, ("in-file", {"size": "44GiB"}))).plan.planned
+    (file,) = planned.find("S1")[1].disk_files
+    with pytest.raises(StepError, match="names"):
+        RemoveDiskFile(file.call, "S1", file.path).apply(planned)
+    with pytest.raises(StepError, match="S1"):
+        RemoveDiskFile(file.call, "R1", file.path).apply(planned)

@@ -45,7 +45,8 @@ def kept(
     except FormatError as error:
         return False, f"could not be compared: {error.what}", "files"
     own = written | {path.replace("/", "\\").lower() for path in written}  # on FAT, capitals and small letters mean the same
-    was = {key: value for key, value in was.items() if not _covered(_name(key), own)}
+    by_key = tools.keys_of(old, written) if tools.keys_of and written else frozenset()
+    was = {key: value for key, value in was.items() if key not in by_key and not _covered(_name(key), own)}
     return (*_compared(was, now, tools), "contents" if tools.compared else "files")
 
 

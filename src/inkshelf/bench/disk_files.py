@@ -11,6 +11,7 @@ import tempfile
 from pathlib import Path
 
 from inkshelf.bench import tools
+from inkshelf.bench.filling import ntfs as filled
 from inkshelf.bench.handover import Written
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import ntfs as bench_ntfs
@@ -41,6 +42,20 @@ def put_disk_file(path: Path, file: DiskFile, label: str) -> None:
             return
         _allocate(path, Path(scratch), name, file)
         _fill(path, disk, file)
+
+
+def delete_disk_file(path: Path, name: str) -> None:
+    """Delete a file from the NTFS volume that ``path`` holds; capitals and small letters mean the same."""
+    with filled.mounted(path) as folder:
+        place = folder
+        for part in name.strip("\\").lower().split("\\"):
+            found = next((one for one in place.iterdir() if one.name.lower() == part), None)
+            if found is None or found.is_symlink():
+                raise BenchError(f"{name} is not there.", "Take the disk in again.")
+            place = found
+        if not place.is_file():
+            raise BenchError(f"{name} is no file.", "Take the disk in again.")
+        place.unlink()
 
 
 def _build(path: Path, scratch: Path, file: DiskFile, label: str) -> None:

@@ -32,6 +32,7 @@ from inkshelf.core.steps.kinds import (
     EnterSystem,
     FillContainer,
     FillGroup,
+    ForgetInBootData,
     ForgetNext,
     Format,
     GetImage,
@@ -54,6 +55,7 @@ from inkshelf.core.steps.kinds import (
     PutKernel,
     PutLoader,
     Regenerate,
+    RemoveDiskFile,
     RemoveEntry,
     RemoveFiles,
     RenameEntry,
@@ -357,12 +359,19 @@ def _hold(host: str, call: str, label: str, hands: Hands, before: Machine, after
     hands.hand(volume, fd, lambda path: disk_files.put_disk_file(path, file, label))
 
 
-@do.register
-def _boot_data(step: NameInBootData, hands: Hands, before: Machine, after: Machine) -> None:
+@do.register(ForgetInBootData)
+@do.register(NameInBootData)
+def _boot_data(step: ForgetInBootData | NameInBootData, hands: Hands, before: Machine, after: Machine) -> None:
     if not step.esp:
         return  # the legacy way nobody here looks into it
     _, volume, fd = hands.volume(before, step.esp)
-    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, step.title))
+    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, step.call))
+
+
+@do.register
+def _delete_disk_file(step: RemoveDiskFile, hands: Hands, before: Machine, after: Machine) -> None:
+    _, volume, fd = hands.volume(before, step.host)
+    hands.hand(volume, fd, lambda path: disk_files.delete_disk_file(path, step.path))
 
 
 @do.register(AddEntry)

@@ -116,6 +116,7 @@ TABLE: dict[str, dict[str, Any]] = {
         "own_boot_files": "bcdboot C:\\Windows",
         "boot_data_back": "bcdedit /import C:\\boot-data-before-{call}",
         "list_boot_data": "bcdedit /enum",
+        "delete_file": 'del "C:{path}"',
         "title_in_boot_data": 'bcdedit /set "{{ID}}" description "{title}"',
         "default_stays": 'bcdedit /default "{current}"',
         "check_volume": "chkdsk C: /scan",

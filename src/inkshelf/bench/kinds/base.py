@@ -27,6 +27,7 @@ class Tools:
     returns one, ``None`` where it is not there. ``packages``: the utilities that each work needs, with the package that holds them. ``boot_copies``: where copies of the boot
     sector stand, from the volume's start. ``reckon``: where many or large files go, without a copy of the volume; ``take_off``: one goes again; ``put_files``: they are
     put into a copy of it, ``remove_file``: one is taken off such a copy; ``files``: all that are there, to be read back.
+    ``keys_of``: what digests know files by, where that is not their path.
     """
 
     keys: tuple[str, ...]
@@ -46,6 +47,7 @@ class Tools:
     take_off: Callable[[ByteSource, str], Filled] | None = None
     put_files: Callable[[Path, Iterable[File], ImageFile], None] | None = None
     remove_file: Callable[[Path, str], None] | None = None
+    keys_of: Callable[[Slice, frozenset[str]], frozenset[object]] | None = None
     files: Callable[[Slice], Iterator[Held]] | None = None
     makes_with: Mapping[str, str] = field(default_factory=dict)
     changes_with: Mapping[str, str] = field(default_factory=dict)

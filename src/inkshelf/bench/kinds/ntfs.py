@@ -115,6 +115,19 @@ def digests(source: Slice) -> Digests:
     return found
 
 
+def keys_of(source: Slice, paths: frozenset[str]) -> frozenset[object]:
+    """Return the records and streams of files at paths; one that is not there has none."""
+    volume = ntfs.open_ntfs(source)
+    records = {ntfs_files.lookup(volume, path.replace("/", "\\")) for path in paths} if volume else set()
+    return frozenset(
+        (record, one.name)
+        for record in records
+        if volume and record is not None
+        for one in ntfs.attributes(volume, record)
+        if one.kind == ntfs.DATA
+    )
+
+
 def _placed(runs: Iterable[tuple[int, int]]) -> list[tuple[int, int, int]]:
     at, placed = 0, []
     for first, length in runs:
@@ -146,6 +159,7 @@ TOOLS = Tools(
     boot_copies=boot_copies,
     put_files=filling.put_files,
     remove_file=filling.remove_file,
+    keys_of=keys_of,
     files=reading.in_ntfs,
     makes_with=dict.fromkeys(("mkfs.ntfs", "ntfslabel"), PACKAGE),
     changes_with=dict.fromkeys(("ntfsresize", "ntfslabel", "ntfscp", "ntfsfallocate"), PACKAGE),

@@ -12,11 +12,23 @@ from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit import growing
 from inkshelf.core.machine.roles import own_uuids
-from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
+from inkshelf.core.machine.state import BootEntry, Disk, DiskFile, Machine, Volume
 from inkshelf.core.size import binary
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import AddEntry, Confirm, Delete, Prove, RemoveEntry, RemoveFiles, SetOrder, Step, WriteStartCode
+from inkshelf.core.steps.kinds import (
+    AddEntry,
+    Confirm,
+    Delete,
+    ForgetInBootData,
+    Prove,
+    RemoveDiskFile,
+    RemoveEntry,
+    RemoveFiles,
+    SetOrder,
+    Step,
+    WriteStartCode,
+)
 from inkshelf.core.texts import CallOrNone
 from inkshelf.core.value import replace
 from inkshelf.data import exact
@@ -55,6 +67,9 @@ class Remove(AimBase, frozen=True, tag="remove"):
     def sentence(self, found: Machine) -> str:
         """Name the system, and what becomes of its room."""
         place = found.find(self.system)
+        inside = file_of(found, self.system)
+        if inside is not None:
+            return f"The system in the file {inside[1].path} ({self.system}) goes; its room stays with {inside[0].call}"
         name = f"{place[1].holds.title} ({self.system})" if place and place[1].holds else self.system or "a system"
         room = f"its room goes to {self.to or 'a neighbour'}" if self.room == "grow" else "its room is kept as a gap"
         return f"{name} goes; {room}"
@@ -63,6 +78,12 @@ class Remove(AimBase, frozen=True, tag="remove"):
         """Return which system goes, what becomes of its files and of the room."""
         systems = [one for _, one in found.volumes() if one.holds]
         known = tuple(Answer(f"{one.call} {one.holds.title}", one.call, binary(one.size)) for one in systems if one.holds)
+        files = [(host, file) for _, host in found.volumes() for file in host.disk_files if file.holds]
+        known += tuple(
+            Answer(f"{file.call} {file.holds.title}, a file on {host.call}", file.call, binary(file.stored_bytes))
+            for host, file in files
+            if file.holds
+        )
         usual = next(
             (one.call for one in systems if one.holds and one.holds.family == "linux"), known[-1].value if known else ""
         )
@@ -98,6 +119,9 @@ class Remove(AimBase, frozen=True, tag="remove"):
     def steps(self, found: Machine, seed: str, taken: tuple[str, ...] = ()) -> tuple[Step, ...]:
         """Return the steps; raises ``PlanError`` where no such system is there, or the room cannot go where it is to go."""
         place = found.find(self.system)
+        file = file_of(found, self.system)
+        if file is not None:
+            return identified((*_file_steps(found, *file), Confirm("tidy")), self.id)
         if place is None or place[1].holds is None:
             raise PlanError(
                 f"No system is on {self.system}." if self.system else "Which system goes is not said.", "Choose one under Aim."
@@ -132,6 +156,29 @@ class Remove(AimBase, frozen=True, tag="remove"):
             touched = [one for one in left.volumes if any(getattr(step, "call", "") == one.call for step in more)]
             return [*woken(found, touched, gone), *more]
         raise fault or PlanError(f"No volume of disk {disk.id} can take the room.", "Keep it as a gap.")
+
+
+def file_of(found: Machine, call: str) -> tuple[Volume, DiskFile] | None:
+    """Return the volume and the file that a system in a file lives in."""
+    return next(((host, one) for _, host in found.volumes() for one in host.disk_files if call and one.call == call), None)
+
+
+def _file_steps(found: Machine, host: Volume, file: DiskFile) -> list[Step]:
+    """From inside the first system: proved to start, the other named no more, then the file; its room comes back by itself."""
+    path = file.path.lower()
+    places = [
+        (volume.call, data)
+        for _, volume in found.volumes()
+        for data in volume.boot_files
+        if path in {one.lower() for one in data.targets}
+    ]
+    steps: list[Step] = [*assured(found, "none"), *suspended(found), *woken(found, [host]), Prove(host.call, "before removing")]
+    for esp, data in places:
+        kept = replace(data, targets=tuple(one for one in data.targets if one.lower() != path))
+        steps.append(ForgetInBootData(file.call, esp, (kept,)))
+    if not places:
+        steps.append(ForgetInBootData(file.call, "", ()))
+    return [*steps, RemoveDiskFile(file.call, host.call, file.path), *proved(found, frozenset({file.call})), *resumed(found)]
 
 
 def _deleted(found: Machine, own: Belongings) -> list[Step]:

@@ -91,7 +91,7 @@ def encryption(reading: Reading) -> Iterator[Finding]:
 def given_up(reading: Reading) -> Iterator[Finding]:
     """Volumes whose contents the plan gives up: a system is a stop, anything else a warning."""
     for call in reading.ledger.lost:
-        found = reading.plan.found.find(call)
+        found = reading.plan.found.find(call) or reading.plan.found.system(call)
         if found is None:
             continue
         volume = found[1]

@@ -29,6 +29,7 @@ from inkshelf.core.steps.kinds import (
     EnterSystem,
     FillContainer,
     FillGroup,
+    ForgetInBootData,
     ForgetNext,
     Format,
     GetImage,
@@ -51,6 +52,7 @@ from inkshelf.core.steps.kinds import (
     PutKernel,
     PutLoader,
     Regenerate,
+    RemoveDiskFile,
     RemoveEntry,
     RemoveFiles,
     RenameEntry,
@@ -253,8 +255,10 @@ def _disk_file(step: MakeDiskFile, scene: Scene) -> tuple[str, ...]:
 
 
 @places.register(ApplyEdition)
+@places.register(ForgetInBootData)
 @places.register(NameInBootData)
-def _hosted(step: ApplyEdition | NameInBootData, scene: Scene) -> tuple[str, ...]:
+@places.register(RemoveDiskFile)
+def _hosted(step: ApplyEdition | ForgetInBootData | NameInBootData | RemoveDiskFile, scene: Scene) -> tuple[str, ...]:
     hosts = (one.call for _, one in scene.before.volumes() if any(file.call == step.call for file in one.disk_files))
     return tuple(hosts) or ANYWHERE
 

@@ -148,3 +148,68 @@ class NameInBootData(StepBase, frozen=True, tag="boot-data"):
         if file.holds is None:
             raise StepError(f"No system is in the file of {self.call} yet.", "Put an edition into it first.")
         return with_files(machine, self.esp, self.files) if self.esp else machine
+
+
+class ForgetInBootData(StepBase, frozen=True, tag="forget-boot-data"):
+    """The boot data names the system in a file no more. ``files`` on ``esp``: as they are then (empty: the legacy way)."""
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "inside"
+    undone: ClassVar[bool] = True
+
+    call: Call
+    esp: CallOrNone
+    files: tuple[BootFile, ...]
+
+    def inside(self) -> tuple[str, ...]:
+        """The volume that the boot data lies on; the legacy way nobody here looks into it."""
+        return (self.esp,) if self.esp else ()
+
+    def changes_files(self) -> tuple[tuple[str, str], ...]:
+        """The boot data is written over."""
+        return tuple((self.esp, file.path) for file in self.files)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the machine with the boot data so; the file must be there."""
+        _hosted(machine, self.call)
+        return with_files(machine, self.esp, self.files) if self.esp else machine
+
+
+class RemoveDiskFile(StepBase, frozen=True, tag="remove-disk-file"):
+    """A file that is a disk is deleted from the volume that holds it, with the system in it."""
+
+    actor: ClassVar[Actor] = "person"
+    writes: ClassVar[Writes] = "inside"
+
+    call: Call
+    host: Call
+    path: Line
+
+    def inside(self) -> tuple[str, ...]:
+        """The volume that holds the file is written."""
+        return (self.host,)
+
+    def changes_files(self) -> tuple[tuple[str, str], ...]:
+        """It is not there to compare."""
+        return ((self.host, self.path),)
+
+    def gives_up(self, before: Machine) -> tuple[str, ...]:
+        """What is in the file."""
+        return (self.call,)
+
+    def apply(self, machine: Machine) -> Machine:
+        """Return the host without the file, and with its room; what starts from it must be named nowhere any more."""
+        host, file = _hosted(machine, self.call)
+        if host.call != self.host or file.path.lower() != self.path.lower():
+            raise StepError(f"{self.call} is {file.path} in {host.call}.", "Plan again from the machine as it is.")
+        named = any(
+            file.path.lower() in {one.lower() for one in data.targets} for _, v in machine.volumes() for data in v.boot_files
+        )
+        if named:
+            raise StepError(
+                f"Boot data names {file.path} still.", "Take it out of there first: its menu would end in a blue screen."
+            )
+        kept = tuple(one for one in host.disk_files if one.call != self.call)
+        return machine.with_volume(
+            host.call, lambda one: replace(one, disk_files=kept, filesystem=fuller(one.filesystem, -file.stored_bytes))
+        )

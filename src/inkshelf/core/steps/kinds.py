@@ -21,8 +21,10 @@ if TYPE_CHECKING:
     from inkshelf.core.steps.firmware import SetOrder as SetOrder
     from inkshelf.core.steps.firmware import SetSecureBoot as SetSecureBoot
     from inkshelf.core.steps.in_files import ApplyEdition as ApplyEdition
+    from inkshelf.core.steps.in_files import ForgetInBootData as ForgetInBootData
     from inkshelf.core.steps.in_files import MakeDiskFile as MakeDiskFile
     from inkshelf.core.steps.in_files import NameInBootData as NameInBootData
+    from inkshelf.core.steps.in_files import RemoveDiskFile as RemoveDiskFile
     from inkshelf.core.steps.making import Format as Format
     from inkshelf.core.steps.making import Install as Install
     from inkshelf.core.steps.making import Regenerate as Regenerate
@@ -80,6 +82,8 @@ PLACES = {
     "apply-edition": "in_files.ApplyEdition",
     "disk-file": "in_files.MakeDiskFile",
     "boot-data": "in_files.NameInBootData",
+    "forget-boot-data": "in_files.ForgetInBootData",
+    "remove-disk-file": "in_files.RemoveDiskFile",
     "format": "making.Format",
     "install": "making.Install",
     "regenerate": "making.Regenerate",

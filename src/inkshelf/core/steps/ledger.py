@@ -74,6 +74,10 @@ def ledger(plan: Fold, steps: tuple[Step, ...]) -> Ledger:
         elif after[1].start != volume.start:
             moved += _used(volume)
         else:
+            gone = [file for file in volume.disk_files if file.call in given_up]
+            erased += sum(file.stored_bytes for file in gone)
+            kept -= sum(file.stored_bytes for file in gone)
+            lost += [file.call for file in gone]
             relocated = min(inside.get(call, 0), _used(volume))
             moved += relocated
             kept += _used(volume) - relocated

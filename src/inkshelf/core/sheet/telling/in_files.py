@@ -6,7 +6,7 @@ from inkshelf.core.machine.profiles import profile
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.size import MIB, both, grouped
-from inkshelf.core.steps.kinds import ApplyEdition, MakeDiskFile, NameInBootData
+from inkshelf.core.steps.kinds import ApplyEdition, ForgetInBootData, MakeDiskFile, NameInBootData, RemoveDiskFile
 from inkshelf.data import exact
 
 
@@ -81,3 +81,43 @@ def _name(step: NameInBootData, scene: Scene) -> Words:
         back_lines=(exact("nt", "own_boot_files"), exact("nt", "boot_data_back").format(call=step.call)),
         minutes=4,
     )
+
+
+@told.register
+def _forget(step: ForgetInBootData, scene: Scene) -> Words:
+    path = _path(step.call, scene)
+    return Words(
+        "Entries",
+        f"Take {step.call} out of the boot data",
+        (
+            ("as administrator: a copy of it first", exact("nt", "keep_boot_data").format(call=step.call)),
+            ("what it lists", exact("nt", "list_boot_data")),
+            ("the one whose device is the file", path),
+            ("delete that one; {ID} is what the list says", exact("nt", "entry_off")),
+            ("list it again", exact("nt", "list_boot_data")),
+        ),
+        "The list shows one system less, none of them with the path of the file; the first system is what starts by itself.",
+        "Its own lines name a file, never the letter of a volume alone: what names one is another system.",
+        back_lines=(exact("nt", "boot_data_back").format(call=step.call),),
+        minutes=3,
+    )
+
+
+@told.register
+def _delete(step: RemoveDiskFile, scene: Scene) -> Words:
+    place = next((file for _, one in scene.before.volumes() for file in one.disk_files if file.call == step.call), None)
+    return Words(
+        "Partitions",
+        f"Delete the file {step.path} in {step.host}, with the system in it",
+        (
+            ("of", both(place.stored_bytes) if place else "size not known"),
+            ("as administrator; its own drive letter in the place of C", exact("nt", "delete_file").format(path=step.path)),
+        ),
+        "The folder no longer lists it, and the volume has that much more room. It does not go where the file is attached: detach it first.",
+        "Everything in it is gone: the owner's files in that system, too.",
+        minutes=2,
+    )
+
+
+def _path(call: str, scene: Scene) -> str:
+    return next((file.path for _, one in scene.before.volumes() for file in one.disk_files if file.call == call), "the file")
