@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import findings
+from inkshelf.core.checks.start import nothing_starts_meanwhile
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.plan.byhand import change
@@ -20,7 +21,7 @@ from inkshelf.core.steps.kinds import Create, Shrink
 from inkshelf.core.value import replace
 from inkshelf.exchange import render
 from inkshelf.exchange.script import script
-from strategies import aims, machines
+from strategies import aims, machines, mbr_machines, wishes
 
 
 def sound(disk: Disk) -> None:
@@ -129,3 +130,13 @@ def test_changes_by_hand_leave_a_sound_table_or_are_refused(machine: Machine, wa
     for before, disk in zip(machine.disks, reading.plan.planned.disks, strict=True):
         sound(disk)
         assert sum(one.size for one in reading.ledger.stretches if one.disk == disk.id) == disk.size == before.size
+
+
+@given(st.data())
+def test_no_plan_leaves_a_machine_without_a_start_that_could_have_kept_one(data: st.DataObject) -> None:
+    """Only a disk that is emptied, and a table that becomes another in place, have no order in which something always starts; they say so."""
+    machine = data.draw(st.one_of(machines(), mbr_machines()))
+    reading = read(data.draw(wishes(machine)))
+    dark = list(nothing_starts_meanwhile(reading))
+    if dark:
+        assert {one.kind for one in reading.job.aims} & {"clean", "table"}, [step.kind for step in reading.job.steps]
