@@ -175,6 +175,8 @@ def test_another_default_is_planned_told_inked_and_read_back(job: Job, tmp_path:
     assert planned.firmware.timeout == 3
     assert planned.firmware.entry(1).title == "Quill's desk"  # type: ignore[union-attr]
     printed = render.markdown(read(changed))
+    assert "Let the menu of S2 start the NT family by itself" in printed
+    assert "Let the menu of S2 wait 20 seconds" in printed
     assert "GRUB_DEFAULT=N" in printed
     assert "N: the number of the NT family" in printed
     assert "GRUB_TIMEOUT=20" in printed

@@ -100,6 +100,8 @@ def test_erasing_is_said_in_red_and_found_and_wanted_stand_side_by_side(found_jo
     assert dict(switch[:2]) == {"found": "on", "wanted": "off"}
     assert [what for what, _ in switch[2:]] == list(dict.fromkeys(what for what, _ in switch[2:])), "each sign once"
     assert dict(switch)["if it is not there"].startswith("CSM off")
+    assert "if “on” is refused" not in dict(switch)
+    assert "if “on” is refused" in dict(words(SetSecureBoot("on"), scene(found_job)).values)
 
 
 def test_a_step_without_words_is_a_fault_of_ours(found_job: Job) -> None:

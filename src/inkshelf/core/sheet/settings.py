@@ -12,11 +12,12 @@ from inkshelf.core.value import Value
 
 
 class Lock(Value, frozen=True):
-    """Why a switch cannot be used: how to tell, the least that helps, and what that changes besides."""
+    """Why a switch cannot be used: how to tell, the least that helps, and what that changes besides; ``to``: only when it is put so."""
 
     sign: str
     helps: str
     besides: str = ""
+    to: str = ""
 
 
 class Setting(Value, frozen=True):
@@ -52,7 +53,7 @@ LOCKS: dict[str, tuple[Lock, ...]] = {
         Lock("it is not there", "CSM off", "a system that starts the legacy way stops starting: look before"),
         PASSWORD,
         FAST,
-        Lock("“on” is refused", "its factory keys restored", "keys of the owner's own are lost"),
+        Lock("“on” is refused", "its factory keys restored", "keys of the owner's own are lost", "on"),
         FACTORY,
     ),
     "mode": (
@@ -117,10 +118,12 @@ def _key(reading: Reading, number: int) -> str:
     return f"the recovery key of {', '.join(asked)} is asked for at the next start: have it at hand"
 
 
-def unlocking(name: str) -> tuple[tuple[str, str], ...]:
-    """Return what to do where a switch cannot be used, the least first, as (what is seen, what helps) pairs."""
+def unlocking(name: str, to: str) -> tuple[tuple[str, str], ...]:
+    """Return what to do where a switch cannot be put so, the least first, as (what is seen, what helps) pairs."""
     return tuple(
-        (f"if {one.sign}", f"{one.helps}; but {one.besides}" if one.besides else one.helps) for one in LOCKS.get(name, ())
+        (f"if {one.sign}", f"{one.helps}; but {one.besides}" if one.besides else one.helps)
+        for one in LOCKS.get(name, ())
+        if one.to in {"", to}
     )
 
 

@@ -22,7 +22,7 @@ def _secure_boot(step: SetSecureBoot, scene: Scene) -> Words:
     return Words(
         "Firmware",
         f"Secure Boot {step.state}",
-        (("found", found), ("wanted", step.state), *unlocking("secure_boot")),
+        (("found", found), ("wanted", step.state), *unlocking("secure_boot", step.state)),
         "Start the old system once after this change.",
         back=f"set it to {found} again",
         minutes=3,

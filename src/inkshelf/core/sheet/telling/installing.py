@@ -196,6 +196,19 @@ def _default(step: Regenerate, scene: Scene) -> tuple[tuple[str, str], ...]:
     return tuple(lines)
 
 
+def _what_for(step: Regenerate, scene: Scene) -> str:
+    """What a menu is made anew for, where that is not what it lists."""
+    place = scene.at(step.esp or step.call)
+    before = {one.path: one for one in place[1].boot_files} if place else {}
+    config = next((one for one in step.files if one.kind == "menu-config" and one.path in before), None)
+    if config is not None and config.targets == before[config.path].targets:
+        if config.begins not in {before[config.path].begins, ELSEWHERE}:
+            return f"Let the menu of {step.call} start {_whose(config, scene)} by itself"
+        if step.seconds is not None:
+            return f"Let the menu of {step.call} wait {f'{step.seconds} seconds' if step.seconds >= 0 else 'without a limit'}"
+    return ""
+
+
 def _whose(config: BootFile, scene: Scene) -> str:
     """The system that a menu starts by itself, in words."""
     target = (config.begins or next(iter(config.targets), "")).lower()
@@ -218,7 +231,7 @@ def _regenerate(step: Regenerate, scene: Scene) -> Words:
     back = "the line as it was" if defaults else f"take the finder's line out of {exact('linux', 'menu_defaults')}"
     return Words(
         "Entries",
-        f"Make the menu of {step.call} anew: it lists what is there now",
+        _what_for(step, scene) or f"Make the menu of {step.call} anew: it lists what is there now",
         (*defaults, *ways),
         "It names every system it found, and no other; one that is missing is not in the menu either. That is what the next start shows.",
         back=f"{back} and make the menu anew",

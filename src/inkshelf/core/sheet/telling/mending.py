@@ -123,7 +123,7 @@ def _setting(step: SetSetting, scene: Scene) -> Words:
     return Words(
         "Firmware",
         f"{title}: {AGAIN[step.to]}",
-        (("found", was), ("wanted", AGAIN[step.to]), *unlocking(step.setting)),
+        (("found", was), ("wanted", AGAIN[step.to]), *unlocking(step.setting, AGAIN[step.to])),
         "Look at it once more after it was saved.",
         "Some boards change other settings with it: compare them with what was written down.",
         back=f"set it to {was} again" if was != "not known" else "set it to what you noted",

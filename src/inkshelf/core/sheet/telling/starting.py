@@ -236,7 +236,7 @@ def _mode(step: SetMode, scene: Scene) -> Words:
     return Words(
         "Firmware",
         f"Switch the firmware to {step.mode.upper() if step.mode == 'uefi' else step.mode} start",
-        (("found", was), ("wanted", step.mode), *unlocking("mode")),
+        (("found", was), ("wanted", step.mode), *unlocking("mode", step.mode)),
         "The machine starts into the system that is proved in the next step.",
         "In the same session as the change of the table: the other mode does not start this disk any more.",
         back=f"set it to {was} again; it starts only with the old table put back too",
