@@ -24,8 +24,9 @@ from inkshelf.core.disk.menus import leads_of, menu_file
 from inkshelf.core.disk.probe import pe_digest, pe_signed, pe_unfit
 from inkshelf.core.disk.startup_files import Seen, boot_files
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.machine.state import BootFile, Firmware, KeyList, Volume
+from inkshelf.core.machine.state import BootEntry, BootFile, Firmware, KeyList, Volume
 from inkshelf.exchange.bootvars import read_efibootmgr
+from inkshelf.exchange.ntbootdata import in_order, parse
 from inkshelf.exchange.rawvars import keys_of
 
 GUID = "5C1F4B7E-2D07-4C8A-9F11-8A7A33B0C0DE"
@@ -65,6 +66,16 @@ def _variable(raw: bytes) -> object:
     return convert(to_builtins(firmware_of({"Boot0001": raw, "BootOrder": raw[:8]})), Firmware)
 
 
+LISTING = (
+    b"Firmware\n--------\nidentifier              {fwbootmgr}\ndisplayorder            {bootmgr}\n                        {11111111-2222-4333-8444-555555555555}\n\n"
+    b"Manager\n-------\nidentifier              {bootmgr}\ndevice                  partition=C:\npath                    \\EFI\\a.efi\ndescription             A\n"
+)
+
+
+def _boot_data(raw: bytes) -> object:
+    return convert(to_builtins(in_order(parse(raw.decode("utf-8", "replace")))), tuple[BootEntry, ...])
+
+
 READERS: tuple[tuple[bytes, Callable[[bytes], object]], ...] = (
     (OPTION, lambda raw: entry_of(1, variables.parse_option(raw))),
     (OPTION, _variable),
@@ -77,6 +88,7 @@ READERS: tuple[tuple[bytes, Callable[[bytes], object]], ...] = (
     (KEYS, lambda raw: build_lists(parse_lists(raw)) == raw or 1 / 0),
     (KEYS, lambda raw: convert(to_builtins(keys_of({"db": raw, "dbx": raw})), tuple[KeyList, ...])),
     (MENU, lambda raw: leads_of(raw, "Heron")),
+    (LISTING, _boot_data),
     (boot_data(GUID, "\\second.vhd", size=2048), _files),
     (MENU, _files),
     (b"\\EFI\\heron\\..\\start.efi", lambda raw: as_read(raw.decode("utf-8", "replace"), Volume("B1", 1, 0, 1, ""))),

@@ -13,8 +13,8 @@ from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.captured import Facts
 from inkshelf.core.machine.contradiction import Contradiction
-from inkshelf.core.machine.joining import Joined, join_images, join_listings, join_variables
-from inkshelf.core.machine.state import Conditions, Disk, Firmware, Machine, SecureBoot
+from inkshelf.core.machine.joining import Joined, join_images, join_listed, join_listings, join_variables
+from inkshelf.core.machine.state import BootEntry, Conditions, Disk, Firmware, Machine, SecureBoot
 from inkshelf.core.plan.job import Job, Source, replan
 from inkshelf.core.texts import one_line
 from inkshelf.core.value import replace
@@ -82,12 +82,19 @@ def with_stick(job: Job, disk: Disk, path: Path) -> Job:
     return replan(replace(job, found=machine, sources=(*kept, Source("image", str(path.resolve()), letter))))
 
 
-def with_listings(job: Job, captured: tuple[Disk, ...], sources: Sequence[Source], variables: Firmware | None = None) -> Job:
-    """Return the job with identities, and disks that are not known yet, from captured text; and with captured boot variables."""
+def with_listings(
+    job: Job,
+    captured: tuple[Disk, ...],
+    sources: Sequence[Source],
+    variables: Firmware | None = None,
+    listed: tuple[BootEntry, ...] = (),
+) -> Job:
+    """Return the job with identities, and disks that are not known yet, from captured text; with captured boot variables, or their order as a system ``listed`` it."""
     imaged = frozenset(one.disk for one in job.sources if one.kind == "image")
     joined = join_listings(job.found, captured, imaged)
     if variables is not None:
         joined = replace(joined, machine=join_variables(joined.machine, variables))
+    joined = replace(joined, machine=join_listed(joined.machine, listed))
     return _with(job, joined, (*job.sources, *sources))
 
 

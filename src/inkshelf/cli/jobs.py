@@ -78,8 +78,8 @@ def _new(words: Namespace) -> int:
         from inkshelf.cli.sticks import folder_of, taken
 
         job = taken(job, folder_of(words.sticks), name)
-    if told.firmware is not None:
-        job = with_listings(job, (), (), told.firmware)
+    if told.firmware is not None or told.listed:
+        job = with_listings(job, (), (), told.firmware, told.listed)
     job = _with_facts(job, told)
     save(job, words.output)
     volumes = sum(len(one.volumes) for one in job.found.disks)
@@ -149,7 +149,7 @@ def _take(words: Namespace) -> int:
     if words.disk:
         job = with_images(job, words.disk)
     if words.capture:
-        job = with_listings(job, told.disks, sources, told.firmware)
+        job = with_listings(job, told.disks, sources, told.firmware, told.listed)
     job = _with_facts(job, told)
     save(job, words.job)
     disks = ", ".join(f"{one.id} {one.identity()}" for one in job.found.disks)

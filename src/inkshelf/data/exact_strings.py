@@ -125,6 +125,8 @@ TABLE: dict[str, dict[str, Any]] = {
         "boot_files": "bcdboot",
         "boot_files_uefi": "bcdboot C:\\Windows /s S: /f UEFI",
         "entries_listing": "bcdedit /enum firmware",
+        "firmware_manager": "{fwbootmgr}",
+        "firmware_manager_guid": "{a5a30fa2-3d06-4e9f-b5f4-a01df9d1fcba}",
         "rename_manager": 'bcdedit /set {{bootmgr}} description "{title}"',
         "entry_copy": 'bcdedit /copy "{{bootmgr}}" /d "{title}"',
         "entry_device": 'bcdedit /set "{ID}" device partition=S:',

@@ -10,10 +10,10 @@ import msgspec
 
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.captured import Facts
-from inkshelf.core.machine.state import SECTORS, Disk, FileSystem, Firmware
+from inkshelf.core.machine.state import SECTORS, BootEntry, Disk, FileSystem, Firmware
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
-from inkshelf.exchange import bootvars, captures, kit, mounted, plaintext
+from inkshelf.exchange import bootvars, captures, kit, mounted, ntbootdata, plaintext
 
 
 class Gathered(Value, frozen=True):
@@ -24,10 +24,11 @@ class Gathered(Value, frozen=True):
     kinds: tuple[str, ...] = ()
     facts: Facts | None = None
     missing: tuple[str, ...] = ()
+    listed: tuple[BootEntry, ...] = ()
 
 
 def kind_of(text: str) -> str:
-    """Return which command printed a text: ``lsblk``, ``sfdisk``, ``sfdisk-dump``, ``blkid``, ``efibootmgr``, or ``capture``: the kit."""
+    """Return which command printed a text: ``lsblk``, ``sfdisk``, ``sfdisk-dump``, ``blkid``, ``efibootmgr``, ``bcdedit``, or ``capture``: the kit."""
     if kit.is_capture(text):
         return "capture"
     try:
@@ -49,9 +50,11 @@ def kind_of(text: str) -> str:
             return kind
     if any(bootvars.ENTRY.match(line) for line in lines):
         return "efibootmgr"
+    if ntbootdata.is_boot_data(text):
+        return "bcdedit"
     raise CaptureError(
         "This is none of the texts that can be read.",
-        "Capture lsblk --json --bytes --output-all, sfdisk --json, blkid -o export or efibootmgr -v on the machine.",
+        "Capture lsblk --json --bytes --output-all, sfdisk --json, blkid -o export, efibootmgr -v or bcdedit /enum all on the machine.",
     )
 
 
@@ -65,6 +68,7 @@ def gather(texts: Iterable[str]) -> Gathered:
     facts: Facts | None = None
     missing: tuple[str, ...] = ()
     papers: list[tuple[str, str]] = []
+    named: tuple[BootEntry, ...] = ()
     waiting = list(texts)
     count = len(waiting)
     while waiting:
@@ -83,6 +87,8 @@ def gather(texts: Iterable[str]) -> Gathered:
             tables.append(captures.read_sfdisk(text) if kind == "sfdisk" else plaintext.read_dump(text))
         elif kind == "blkid":
             held |= plaintext.read_blkid(text)
+        elif kind == "bcdedit":
+            named = ntbootdata.in_order(ntbootdata.parse(text)) or named
         else:
             firmware = bootvars.read_efibootmgr(text)
     joined = captures.join(listed, tuple(tables))
@@ -90,7 +96,7 @@ def gather(texts: Iterable[str]) -> Gathered:
     for mount_table, release in papers:
         disks = mounted.with_papers(disks, mount_table, release)
     _refuse_all_unfit(disks, firmware)
-    return Gathered(disks, firmware, tuple(kinds[:count]), facts, missing)
+    return Gathered(disks, firmware, tuple(kinds[:count]), facts, missing, named)
 
 
 def _refuse_all_unfit(disks: tuple[Disk, ...], firmware: Firmware | None) -> None:

@@ -13,6 +13,7 @@ from inkshelf.core.value import replace
 from inkshelf.exchange.captures import table_of
 from inkshelf.exchange.fields import listed, number, word
 from inkshelf.exchange.kit import Kit, nominal
+from inkshelf.exchange.ntbootdata import is_boot_data
 
 KINDS = {"ntfs": "ntfs", "fat32": "fat32", "fat": "fat16", "exfat": "exfat"}
 REQUIRED = 1
@@ -36,7 +37,9 @@ def read_nt(document: dict[str, Any]) -> Kit:
     missing = document.get("missing")
     told = missing.items() if isinstance(missing, dict) else ()
     reasons = [f"{name}: {why}" for name, why in told if not name.startswith(OF_ONE_VOLUME)]
-    return Kit(_facts(document, locks), (), disks, tuple(shown(one.replace("\n", " "))[:200] for one in reasons[:20]))
+    boot_data = document.get("boot_data")  # of many lines: not a word
+    texts = (boot_data,) if isinstance(boot_data, str) and is_boot_data(boot_data) else ()
+    return Kit(_facts(document, locks), texts, disks, tuple(shown(one.replace("\n", " "))[:200] for one in reasons[:20]))
 
 
 def _some(document: dict[str, Any], name: str) -> list[dict[str, Any]]:

@@ -58,7 +58,35 @@ def infer_entries(machine: Machine) -> Machine:
                     path=path,
                 )
             )
+    entries = _as_listed(machine, entries) if firmware.listed and firmware.mode == "uefi" else entries
     return replace(machine, firmware=replace(firmware, entries=tuple(entries), order=tuple(entry.number for entry in entries)))
+
+
+def _as_listed(machine: Machine, inferred: list[BootEntry]) -> list[BootEntry]:
+    """The entries in the order and by the titles that a system listed; one of a path that nothing is known of lies on the one start-up volume."""
+    startups = [(disk, one) for disk, one in machine.volumes() if is_esp(one)]
+    left, made = list(inferred), list[BootEntry]()
+    for one in machine.firmware.listed:
+        known = next((two for two in left if two.path.lower() == one.path.lower() != ""), None)
+        if known is not None:
+            left.remove(known)
+            made.append(replace(known, title=one.title))
+        elif one.path and len(startups) == 1:
+            disk, volume = startups[0]
+            made.append(
+                replace(
+                    one,
+                    leads="partition",
+                    disk=disk.id,
+                    partition_number=volume.number,
+                    partition_guid=volume.guid,
+                    start_lba=volume.start // disk.sector,
+                    size_lba=volume.size // disk.sector,
+                )
+            )
+        else:
+            made.append(one)
+    return [replace(one, number=number) for number, one in enumerate([*made, *left])]
 
 
 def _loaders(volume: Volume) -> list[tuple[str, str]]:

@@ -58,6 +58,11 @@ def join_variables(known: Machine, captured: Firmware) -> Machine:
     return replace(known, firmware=firmware)
 
 
+def join_listed(known: Machine, listed: tuple[BootEntry, ...]) -> Machine:
+    """Return the machine with the order in which a system listed the firmware's entries."""
+    return infer_entries(replace(known, firmware=replace(known.firmware, listed=listed or known.firmware.listed)))
+
+
 def _tied(entry: BootEntry, by_guid: dict[str, str]) -> BootEntry:
     return replace(entry, disk=by_guid.get(entry.partition_guid.upper(), ""))
 

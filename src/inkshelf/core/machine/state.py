@@ -293,6 +293,7 @@ class Firmware(Value, frozen=True):
     """Firmware mode, switches and boot variables; ``entries_known`` is false where they were not captured but inferred.
 
     ``timeout``: seconds that its own menu waits (``None``: not known). ``keys``: what Secure Boot goes by, where it was captured.
+    ``listed``: entries in their order as a system listed them, whose numbers and partitions nobody knows.
     """
 
     mode: Literal["uefi", "legacy"] | None = None
@@ -303,6 +304,7 @@ class Firmware(Value, frozen=True):
     entries_known: bool = False
     timeout: Count | None = None
     keys: tuple[KeyList, ...] = ()
+    listed: tuple[BootEntry, ...] = ()
 
     @property
     def revoked(self) -> frozenset[str]:

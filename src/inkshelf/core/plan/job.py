@@ -22,7 +22,7 @@ FIRST = "a1"
 class Source(Value, frozen=True):
     """Where a disk was read from: an image file, or captured text."""
 
-    kind: Literal["image", "lsblk", "sfdisk", "sfdisk-dump", "blkid", "efibootmgr", "efivars", "capture"]
+    kind: Literal["image", "lsblk", "sfdisk", "sfdisk-dump", "blkid", "efibootmgr", "efivars", "bcdedit", "capture"]
     path: Line
     disk: LetterOrNone = ""
 

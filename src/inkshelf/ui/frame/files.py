@@ -207,7 +207,7 @@ class Files:
             old, source_list = _first(take_in([], [told.disks], [source], title=title), old), []
         else:
             source_list = [source]
-        made = with_listings(old, told.disks if source_list else (), source_list, told.firmware)
+        made = with_listings(old, told.disks if source_list else (), source_list, told.firmware, told.listed)
         made, differ = with_facts(made, told.facts) if told.facts else (made, [])
         desk.change(made, f"take in {path.name}")
         unsaid = [*differ, *(f"not captured: {one}" for one in told.missing)]
