@@ -23,7 +23,7 @@ from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.startmap.chapter import StartChapter
 from inkshelf.ui.startmap.map import StartMap
-from windows import settled
+from windows import click, settled
 
 
 @pytest.fixture
@@ -169,3 +169,25 @@ def test_entries_by_command(job: Job, tmp_path: Path, capsys: pytest.CaptureFixt
         assert words in capsys.readouterr().err
     with pytest.raises(PlanError):
         change(job, "order", "BOOT0001", place="99")
+
+
+def test_another_way_is_laid_over_the_table(page: StartChapter, qtbot: QtBot) -> None:
+    """Another way with an EFI system partition of its own or shared: what it starts otherwise stands beside, at the end of the plan only."""
+    assert not page.overlay.other
+    click(page, "Lay another way over it")
+    qtbot.waitUntil(lambda: page.overlay.task is None, timeout=20000)
+    assert page.overlay.box.count() > 1
+    here = {(one.system, one.mishap): one.verdict for one in page.desk.reading.after}
+    for at in range(1, page.overlay.box.count()):
+        page.overlay.box.setCurrentIndex(at)
+        differ = [key for key, one in page.overlay.other.items() if key in here and one.verdict != here[key]]
+        assert [key for key in here if page.table._other(*key)] == [key for key in here if key in differ]
+        assert page.overlay.words.text().startswith(f"{len(differ) or 'no'} start")
+        assert page.table.accessibleDescription().count("the other way") == len(differ)
+    page.slider.setValue(0)
+    assert "the other way" not in page.table.accessibleDescription()
+    page.slider.setValue(page.slider.maximum())
+    page.overlay.box.setCurrentIndex(0)
+    assert not page.overlay.other
+    page.desk.change(change(page.desk.job, "entry", "BOOT0001", state="off"), "off")
+    assert page.overlay.box.isHidden(), "the ways of another plan are forgotten"

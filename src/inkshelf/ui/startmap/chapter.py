@@ -22,6 +22,7 @@ from inkshelf.ui.parts import label, scrolled
 from inkshelf.ui.startmap.map import StartMap
 from inkshelf.ui.startmap.mending import Mends
 from inkshelf.ui.startmap.mishaps import Mishaps
+from inkshelf.ui.startmap.overlay import Overlay
 from inkshelf.ui.startmap.own import OwnMishap
 from inkshelf.ui.startmap.switched import Switched
 from inkshelf.ui.startmap.watch import Watch
@@ -99,6 +100,9 @@ class StartChapter(Page):
         ways.addWidget(self.mends)
         self.table = Mishaps(self)
         ways.addWidget(self.table)
+        self.overlay = Overlay(self.desk)
+        self.overlay.chosen.connect(self.table.refresh)
+        ways.addWidget(self.overlay)
         self.switched = Switched(self.desk)
         ways.addWidget(self.switched)
         self.own = OwnMishap(self.desk)
@@ -124,6 +128,7 @@ class StartChapter(Page):
     def wait(self) -> None:
         """Nothing goes on in a thread when the window is gone."""
         self.watch.wait()
+        self.overlay.wait()
 
     def refresh(self) -> None:
         """Show the job as it is now; at the end of the plan unless another step was chosen."""
@@ -141,6 +146,7 @@ class StartChapter(Page):
         self.where.setText("as found" if self.step == 0 else f"after step {self.step} of {last}")
         self.map.refresh()
         self._share()
+        self.overlay.refresh()
         self.table.refresh()
         self.switched.refresh()
         self.table.setVisible(bool(self.now.outcomes))

@@ -34,6 +34,11 @@ class Mishaps(QWidget):
         """Make room for the mishaps there are."""
         self.setFixedHeight(self.HEAD + self.ROW * max(1, len(self.chapter.now.mishaps)) + 4)
         words = [f"{call} {key}: {one.verdict}" for (call, key), one in self.chapter.now.outcomes.items()]
+        words += [
+            f"{call} {key}, the other way: {other.verdict}"
+            for call, key in self.chapter.now.outcomes
+            if (other := self._other(call, key))
+        ]
         self.setAccessibleDescription("; ".join(words))
         self.update()
 
@@ -101,7 +106,24 @@ class Mishaps(QWidget):
         painter.drawText(QPointF(8, y + 18), shown)
         for place, call in enumerate(self._calls()):
             at = QPointF(self.LEFT + place * cell + 14, y + self.ROW / 2)
-            _verdict(painter, at, now.outcomes[call, one.key], words=cell >= self.NARROW)
+            other = self._other(call, one.key)
+            _verdict(painter, at, now.outcomes[call, one.key], words=cell >= self.NARROW and other is None)
+            if other is not None:
+                self._beside(painter, at, other)
+
+    def _other(self, call: str, mishap: str) -> Outcome | None:
+        """What another way that is laid over the table comes to there, where it is something else; at the end of the plan only."""
+        other = self.chapter.overlay.other.get((call, mishap)) if self.chapter.at_end else None
+        return other if other and other.verdict != self.chapter.now.outcomes[call, mishap].verdict else None
+
+    def _beside(self, painter: QPainter, at: QPointF, other: Outcome) -> None:
+        """The other way's sign, in a dashed frame beside this plan's."""
+        pen = QPen(theme.current().color("pencil"), 1.2)
+        pen.setDashPattern([2, 2])
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(QRectF(at.x() + 22, at.y() - 11, 30, 22), 4, 4)
+        _verdict(painter, at + QPointF(37, 0), other, words=False)
 
 
 def _verdict(painter: QPainter, at: QPointF, one: Outcome, *, words: bool) -> None:
