@@ -82,9 +82,9 @@ def test_damaged_marks_never_hang(place: int, damage: bytes) -> None:
 def test_a_file_in_many_pieces_is_joined_from_its_attribute_list(small_ntfs: bytes) -> None:
     """The bitmap's only run is moved to a second record, as on a volume in use for years; every figure stays."""
 
-    from inkshelf.core.disk import ntfs
+    from inkshelf.core.disk import ntfs, ntfs_probe
 
-    before = ntfs.probe(Memory(small_ntfs))
+    before = ntfs_probe.probe(Memory(small_ntfs))
     volume = ntfs.open_ntfs(Memory(small_ntfs))
     raw = bytearray(ntfs.record_bytes(volume, ntfs.BITMAP))
     at = struct.unpack_from("<H", raw, 20)[0]
@@ -101,7 +101,7 @@ def test_a_file_in_many_pieces_is_joined_from_its_attribute_list(small_ntfs: byt
         struct.pack_into("<I", record, 24, len(body))
         place = volume.mft_runs[0][0] * volume.cluster + number * volume.record
         disk[place : place + len(record)] = ntfs.protected(record)
-    after = ntfs.probe(Memory(bytes(disk)))
+    after = ntfs_probe.probe(Memory(bytes(disk)))
     assert after is not None
     assert after[0].used_bytes == before[0].used_bytes
     assert after[0].used_map == before[0].used_map

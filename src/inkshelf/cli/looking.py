@@ -9,8 +9,12 @@ from inkshelf.cli.shared import STOP, Command, load, path, print_json, read_job,
 from inkshelf.core.errors import InkshelfError
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
+    from inkshelf.bench.watching import Watched
     from inkshelf.core.boot.mishaps import Mishap
     from inkshelf.core.machine.state import Machine
+    from inkshelf.core.plan.job import Job
     from inkshelf.core.plan.reading import Reading
 
 
@@ -116,43 +120,62 @@ def _rehearse(said: Namespace) -> int:
 
 def _watch(said: Namespace) -> int:
     """Start what was inked under real firmware; status 1 where it does something else than predicted."""
-    from inkshelf.atomic import write_atomically
-    from inkshelf.bench.journal import NAME
-    from inkshelf.bench.watching import upto, watch
+    from inkshelf.bench.watching import watch
     from inkshelf.core.boot.mishaps import mishaps
     from inkshelf.core.plan.reading import read
-    from inkshelf.exchange import shapes
 
     if said.bench is None:
         raise InkshelfError("No bench was named.", "Name the folder that the job was inked in: --bench DIR.")
-    job = load(said.job)
-    if said.step is not None:
-        job = upto(job, said.step)
-        if not (said.bench / NAME).is_file():
-            from inkshelf.bench.inker import ink
-
-            ink(job, said.bench)
+    job = load(said.job) if said.step is None else _inked_to(said)
     every = mishaps(read(job).plan.planned, job.mishaps)
     mishap = _meant(every, said.mishap)[0] if said.mishap is not None else every[0]
     watched = watch(job, said.bench, mishap, picture=said.picture is not None)
     if said.picture is not None:
-        if not watched.seen.picture:
-            raise InkshelfError("The emulator gave no picture of its screen.", "Watch it once more.")
-        write_atomically(said.picture, watched.seen.picture)
+        _keep(watched.seen.picture, said.picture)
     if said.json:
-        tried = [
-            {"variable": one.variable, "title": one.title, "path": one.path, "result": one.result} for one in watched.seen.tried
-        ]
-        seen = {"tried": tried, "said": list(watched.seen.said), "ended": watched.seen.ended}
-        print_json(
-            {
-                "firmware": [shapes.start(mishap.key, watched.predicted)],
-                "seen": seen,
-                "differs": watched.differs,
-                "notes": list(watched.notes),
-            }
-        )
-        return STOP if watched.differs else 0
+        _print_watched(watched, mishap)
+    else:
+        _say_watched(watched)
+    return STOP if watched.differs else 0
+
+
+def _inked_to(said: Namespace) -> Job:
+    """The job up to a step, inked in the bench folder where it is empty."""
+    from inkshelf.bench.inker import ink
+    from inkshelf.bench.journal import NAME
+    from inkshelf.bench.watching import upto
+
+    job = upto(load(said.job), said.step)
+    if not (said.bench / NAME).is_file():
+        ink(job, said.bench)
+    return job
+
+
+def _keep(picture: bytes, target: Path) -> None:
+    from inkshelf.atomic import write_atomically
+
+    if not picture:
+        raise InkshelfError("The emulator gave no picture of its screen.", "Watch it once more.")
+    write_atomically(target, picture)
+
+
+def _print_watched(watched: Watched, mishap: Mishap) -> None:
+    from inkshelf.exchange import shapes
+
+    tried = [
+        {"variable": one.variable, "title": one.title, "path": one.path, "result": one.result} for one in watched.seen.tried
+    ]
+    print_json(
+        {
+            "firmware": [shapes.start(mishap.key, watched.predicted)],
+            "seen": {"tried": tried, "said": list(watched.seen.said), "ended": watched.seen.ended},
+            "differs": watched.differs,
+            "notes": list(watched.notes),
+        }
+    )
+
+
+def _say_watched(watched: Watched) -> None:
     for note in watched.notes:
         print(f"note       {note}")
     for one in watched.predicted.tried:
@@ -162,7 +185,6 @@ def _watch(said: Namespace) -> int:
     for line in watched.seen.said[-3:]:
         print(f"it said    {line}")
     print(f"DIFFERS: {watched.differs}" if watched.differs else "Firmware did as predicted.")
-    return STOP if watched.differs else 0
 
 
 def _at_step(reading: Reading, step: int | None) -> Machine:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from inkshelf.core.disk import ntfs
 from inkshelf.core.disk.contents import SystemRoot
+from inkshelf.core.disk.ntfs_probe import probe
 from inkshelf.core.disk.probe import Contents
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.data import exact
@@ -11,7 +11,7 @@ from inkshelf.data import exact
 
 def contents(source: ByteSource) -> Contents | None:
     """Return what an NTFS volume holds, or ``None`` where it is not one. A page file alone makes no system: it may lie on any volume."""
-    found = ntfs.probe(source)
+    found = probe(source)
     if found is None:
         return None
     facts, names = found

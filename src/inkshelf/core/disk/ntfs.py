@@ -7,15 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.disk.counting import bits_set
 from inkshelf.core.disk.filesystems import SLICES
 from inkshelf.core.disk.source import ByteSource, Layout, exactly
 from inkshelf.core.errors import FormatError
-from inkshelf.core.size import align_up, binary
-from inkshelf.core.texts import shown
+from inkshelf.core.size import align_up
 from inkshelf.core.value import Value, replace
-from inkshelf.data import exact
 
 ATTRIBUTE_LIST = 0x20
 MFT, MIRROR, LOG, VOLUME, ROOT, BITMAP = 0, 1, 2, 3, 5, 6
@@ -73,7 +70,6 @@ PACKED = 0x4001  # an attribute's contents are compressed, or encrypted
 END_OF_ATTRIBUTES = 0xFFFFFFFF
 SECTOR_ENDS = 512  # the update sequence keeps the last two bytes of each
 CHUNK = 1 << 20
-RESERVE = 1 << 30  # what a shrink leaves its own system to work in; less in a small volume
 
 
 class Ntfs(Value, frozen=True):
@@ -384,80 +380,3 @@ def _masked(piece: bytes, clusters_left: int) -> bytes:
         return piece
     keep, bits = divmod(max(0, clusters_left), 8)
     return piece[:keep] + (bytes([piece[keep] & (1 << bits) - 1]) if bits else b"")
-
-
-def probe(source: ByteSource) -> tuple[FileSystem, dict[str, int]] | None:
-    """Return the facts and the root folder's names, or ``None`` where it is not NTFS."""
-    volume = open_ntfs(source)
-    if volume is None:
-        return None
-    label, dirty = _volume_facts(volume)
-    names = root_names(volume)
-    used, _, slices = bitmap_use(volume)
-    pinned, why = _pinned(volume, names)
-    size = volume.clusters * volume.cluster
-    reserve = min(RESERVE, size // 20)
-    wanted = used * volume.cluster + reserve
-    if wanted > pinned:
-        why = f"{binary(used * volume.cluster)} in use and {binary(reserve)} to work in"
-    return FileSystem(
-        kind="ntfs",
-        size_bytes=(volume.clusters * volume.cluster // volume.sector + 1) * volume.sector,
-        label=shown(label),
-        uuid=f"{volume.serial:016X}",
-        used_bytes=used * volume.cluster,
-        smallest_bytes=min(size, align_up(max(pinned, wanted), 1 << 20)),
-        smallest_why=why,
-        pinned_bytes=pinned,
-        dirty=dirty,
-        hibernated=_hibernated(volume, names),
-        cluster_bytes=volume.cluster,
-        clusters=volume.clusters,
-        sector_bytes=volume.sector,
-        used_map=tuple(count * volume.cluster for count in slices),
-        hidden_sectors=volume.hidden,
-    ), names
-
-
-def _volume_facts(volume: Ntfs) -> tuple[str, bool]:
-    label, dirty = "", False
-    for one in attributes(volume, VOLUME):
-        if one.kind == VOLUME_NAME:
-            label = one.value.decode("utf-16-le", "replace")
-        elif one.kind == VOLUME_INFO and len(one.value) >= VOLUME_FLAGS.size:
-            dirty = bool(VOLUME_FLAGS.of(one.value).flags & DIRTY)
-    return label, dirty
-
-
-def _pinned(volume: Ntfs, names: dict[str, int]) -> tuple[int, str]:
-    """Return the end of what the volume's own system cannot move, and which file that is."""
-    fixed = {"its file table": MFT, "its table mirror": MIRROR, "its journal": LOG, "its cluster bitmap": BITMAP}
-    for key, words in (
-        ("hibernation_file", "the hibernation file"),
-        ("page_file", "the page file"),
-        ("swap_file", "the swap file"),
-    ):
-        if exact("nt", key) in names:
-            fixed[words] = names[exact("nt", key)]
-    end, why = 0, "nothing"
-    for words, number in fixed.items():
-        for one in attributes(volume, number):
-            if one.kind == DATA:
-                last = max((first + count for first, count in one.runs if first >= 0), default=0)
-                if last * volume.cluster > end:
-                    end, why = last * volume.cluster, f"{words} ends there"
-    return end, why
-
-
-def _hibernated(volume: Ntfs, names: dict[str, int]) -> bool:
-    """Tell whether a system sleeps on the volume: the hibernation file's header is not blank and not marked as woken."""
-    number = names.get(exact("nt", "hibernation_file"))
-    if number is None:
-        return False
-    for one in attributes(volume, number):
-        if one.kind == DATA and not one.name:
-            head = one.value[:4] or next(
-                (volume.source.read(first * volume.cluster, 4) for first, _ in one.runs[:1] if first >= 0), b""
-            )
-            return head.lower() in {b"hibr", b"rstr"}
-    return False
