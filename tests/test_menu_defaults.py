@@ -19,7 +19,8 @@ from inkshelf.cli import run
 from inkshelf.core.aims.menus import without
 from inkshelf.core.boot.entries import firmware_of, variables_of
 from inkshelf.core.boot.rehearse import Outcome, rehearse
-from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.boot.uefi import routes
+from inkshelf.core.disk.contents import BootFile, FileSystem
 from inkshelf.core.disk.menus import ELSEWHERE, menu_file
 from inkshelf.core.machine.joining import join_variables
 from inkshelf.core.machine.state import Machine
@@ -249,6 +250,21 @@ def test_captured_variables_tell_secure_boot_and_the_limit(job: Job, tmp_path: P
     assert (joined.secure_boot, joined.timeout) == ("on", 7)
     kept = join_variables(off, replace(found, secure_boot=None, timeout=None)).firmware
     assert (kept.secure_boot, kept.timeout) == ("off", 2), "what a listing does not say stays known"
+
+
+def test_a_menu_behind_a_lock_opens_one_kind_of_key_slot_only(job: Job) -> None:
+    planned = read(job).plan.planned
+    stub = changed(planned, targets=(), hands_over=("99999999-d4d4-4dba-b9a4-7d8c3cb72e0e",))
+
+    def locked(*slots: str) -> str:
+        held = FileSystem("luks", 90 << 30, slots=slots)
+        machine = stub.with_volume("S2", lambda one: replace(one, filesystem=held, boot_files=()))
+        return next(route.broken for route in routes(machine) if route.broken)
+
+    assert "no key slot of S2" in locked("argon2id")
+    assert "no key slot of S2" in locked("argon2id", "argon2i")
+    assert "cannot be looked into" in locked("argon2id", "pbkdf2"), "it may open that"
+    assert "cannot be looked into" in locked(), "nobody read its slots"
 
 
 def test_a_default_that_goes_is_not_known_until_it_is_looked_at(job: Job) -> None:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import re
 import subprocess
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from disks import held, make_volume
 from inkshelf.bench import tools
@@ -18,7 +21,9 @@ from inkshelf.core.disk.filesystems import fresh, label_fault, used_beyond
 from inkshelf.core.disk.kinds.fat import LEAST_CLUSTERS as FAT32_LEAST_CLUSTERS
 from inkshelf.core.disk.kinds.fat import cluster_sectors as fat32_cluster_sectors
 from inkshelf.core.disk.kinds.fat import clusters as fat32_clusters
+from inkshelf.core.disk.others import probe_luks
 from inkshelf.core.disk.probe import probe
+from inkshelf.core.disk.source import Memory
 from inkshelf.core.size import GIB, MIB
 from inkshelf.data import exact
 
@@ -263,6 +268,37 @@ def test_containers_agree_with_the_base_lister(tmp_path: Path, version: str) -> 
     seen = dict(line.split("=", 1) for line in tools.run("blkid", "-p", "-o", "export", path).output.splitlines())
     found = held(path)
     assert (found.kind, found.uuid, found.label) == ("luks", seen["UUID"], seen.get("LABEL", ""))
+    assert found.slots == ("pbkdf2",)
+    (tmp_path / "old").write_text("pass")
+    (tmp_path / "new").write_text("another")
+    more = (
+        ["--pbkdf", "argon2id", "--pbkdf-force-iterations", "4", "--pbkdf-memory", "64"]
+        if version == "luks2"
+        else ["--pbkdf-force-iterations", "1000"]
+    )
+    tools.run("cryptsetup", "luksAddKey", "-q", *more, "--key-file", tmp_path / "old", path, tmp_path / "new")
+    second = "argon2id" if version == "luks2" else "pbkdf2"
+    assert held(path).slots == ("pbkdf2", second)
+    dumped = tools.run("cryptsetup", "luksDump", path).output
+    assert dumped.count("argon2id" if version == "luks2" else "ENABLED") == (1 if version == "luks2" else 2), (
+        "as its own utility has it"
+    )
+    tools.run("cryptsetup", "luksKillSlot", "-q", path, "0")
+    assert held(path).slots == (second,)
+
+
+@given(st.integers(0, 8191), st.binary(min_size=1, max_size=40))
+def test_a_damaged_head_of_a_container_has_slots_or_none(place: int, damage: bytes) -> None:
+    area = json.dumps({"keyslots": {"0": {"kdf": {"type": "argon2id"}}, "1": {"kdf": {"type": "pbkdf2"}}}}).encode()
+    raw = bytearray(16 << 10)
+    raw[:16] = b"LUKS\xba\xbe\x00\x02" + (16 << 10).to_bytes(8, "big")
+    raw[4096 : 4096 + len(area)] = area
+    whole = probe_luks(Memory(bytes(raw)))
+    assert whole is not None
+    assert whole.slots == ("argon2id", "pbkdf2")
+    raw[place : place + len(damage)] = damage
+    found = probe_luks(Memory(bytes(raw)))
+    assert found is None or set(found.slots) <= {"argon2id", "pbkdf2", "argon2i", "unknown"}
 
 
 def test_exfat_use_is_counted_from_its_bitmap(tmp_path: Path) -> None:

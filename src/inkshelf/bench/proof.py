@@ -90,6 +90,7 @@ def _exact(system: FileSystem | None) -> FileSystem | None:
         group_bytes=0,
         group_table_bytes=0,
         group_reserved=0,
+        slots=(),  # how its utility makes a key is its own to choose
     )
 
 

@@ -106,6 +106,10 @@ def _handed_over(machine: Machine, disk: Disk, volume: Volume, config: BootFile,
             if configs:
                 return _listed(machine, disk, other, configs, stop)
             return _waits(stop, other, "no configuration", f"its configuration is not on {other.call}; it waits at a prompt")
+    shut = _shut(machine)
+    if shut and any(_may_hold(machine, one) for one in config.hands_over):
+        why = f"no key slot of {shut} is of the kind that the menu opens (PBKDF2); it waits at a prompt"
+        return _waits(stop, volume, "behind a lock", why)
     if any(_may_hold(machine, one) for one in config.hands_over):
         return Reached((stop,), broken="its configuration lies in a volume that cannot be looked into")
     return _waits(
@@ -176,6 +180,13 @@ def _kernels_elsewhere(machine: Machine, configs: tuple[BootFile, ...], root: Vo
         one.call != root.call and one.holds is None and one.filesystem and one.filesystem.uuid.lower() in named
         for _, one in machine.volumes()
     )
+
+
+def _shut(machine: Machine) -> str:
+    """The containers that the menu cannot open, where nothing else is there that hides what it holds; empty otherwise."""
+    hiding = [one for _, one in machine.volumes() if one.filesystem and one.filesystem.kind in HIDES_CONTENTS]
+    shut = [one for one in hiding if one.filesystem and one.filesystem.slots and "pbkdf2" not in one.filesystem.slots]
+    return ", ".join(one.call for one in shut) if shut == hiding else ""
 
 
 def _may_hold(machine: Machine, uuid: str) -> bool:

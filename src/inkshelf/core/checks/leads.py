@@ -130,11 +130,19 @@ def kernel_behind_a_lock(reading: Reading) -> Iterator[Finding]:
         if system is None or root is None or root.family != "linux" or not KINDS[system.kind].encrypted or not root.mounts:
             continue
         if all(where != boot for _, where in root.mounts):
+            slots = system.slots
+            known = (
+                ""
+                if not slots
+                else f" Of its {len(slots)} one at least is."
+                if "pbkdf2" in slots
+                else f" None of its {len(slots)} is: that menu cannot open it."
+            )
             yield Finding(
                 f"start.locked.{volume.call}",
                 "warn",
                 f"The kernels of {volume.call} lie behind its passphrase",
-                "The common menu opens such a container only by a key slot of the older kind (PBKDF2), slowly, and on one keyboard layout.",
+                f"The common menu opens such a container only by a key slot of the older kind (PBKDF2), slowly, and on one keyboard layout.{known}",
                 (volume.call,),
                 (Show("shelf", "Look at the shelf"),),
             )

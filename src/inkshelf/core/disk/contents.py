@@ -36,7 +36,7 @@ class FileSystem(Value, frozen=True):
     ``keeps_size``: why its own utility does not give it another size (empty: it does).
     ``group_bytes`` and ``group_table_bytes``: what a block group of ext spans, and what its inode table takes;
     ``group_reserved``: blocks that are kept behind each copy of its group table, for growing. ``clashes``: paths whose names differ
-    from another one beside them by capitals only (the first few).
+    from another one beside them by capitals only (the first few). ``slots``: of a LUKS container, how each key slot makes its key of a passphrase.
     """
 
     kind: Key
@@ -60,6 +60,7 @@ class FileSystem(Value, frozen=True):
     group_table_bytes: Count = 0
     group_reserved: Count = 0
     clashes: tuple[Line, ...] = ()
+    slots: tuple[Key, ...] = ()
 
 
 Unfit = Literal["", "ia32", "aa64", "no program"]

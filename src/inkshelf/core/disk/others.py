@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 
 from inkshelf.core.disk.contents import FileSystem
@@ -17,6 +18,9 @@ ISO = Layout(
     "ISO 9660 descriptor", "<", mark=(1, "5s"), label=(40, "32s"), blocks=(80, "I"), block=(128, "H"), date=(813, "16s")
 )
 ISO_AT = 32_768
+SLOTS_AT, SLOT, SLOT_IN_USE = 208, 48, 0x00AC71F3  # of version 1: eight in its head
+LARGEST_AREA, MOST_SLOTS = 4 << 20, 32  # bytes of version 2's area of JSON; key slots
+KDFS = {"pbkdf2", "argon2i", "argon2id"}
 
 
 def probe_swap(source: ByteSource) -> FileSystem | None:
@@ -51,7 +55,24 @@ def probe_luks(source: ByteSource) -> FileSystem | None:
         label=zero_ended(own.label) if own.version == LABELLED else "",
         uuid=shown(own.uuid.split(b"\0")[0].decode("ascii", "replace")),
         smallest_why="inside first",
+        slots=_slots(source, own.version, head),
     )
+
+
+def _slots(source: ByteSource, version: int, head: bytes) -> tuple[str, ...]:
+    """How each key slot that is in use makes its key; nothing where that cannot be read (version 1: 2.3; version 2: 3.1 and 3.2.3)."""
+    if version != LABELLED:
+        marks = (int.from_bytes(head[at : at + 4], "big") for at in range(SLOTS_AT, SLOTS_AT + 8 * SLOT, SLOT))
+        return tuple("pbkdf2" for mark in marks if mark == SLOT_IN_USE)
+    length = int.from_bytes(head[8:16], "big") - 4096
+    if not 0 < length <= LARGEST_AREA:
+        return ()
+    try:
+        area = json.loads(source.read(4096, length).split(b"\0", 1)[0])
+        found = [area["keyslots"][key]["kdf"]["type"] for key in sorted(area["keyslots"])]
+    except (ValueError, KeyError, TypeError, RecursionError):
+        return ()
+    return tuple(one if one in KDFS else "unknown" for one in found[:MOST_SLOTS])
 
 
 def probe_apfs(source: ByteSource) -> FileSystem | None:
