@@ -11,8 +11,10 @@ from hypothesis import strategies as st
 
 from inkshelf.cli import run
 from inkshelf.core.boot.rehearse import rehearse
+from inkshelf.core.checks import findings
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import read
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.exchange.anytext import gather, kind_of
@@ -125,6 +127,7 @@ def test_a_machine_that_only_the_nt_family_listed_starts_in_that_order(job: Job,
     assert firmware.order == tuple(range(len(firmware.entries)))
     now = next(one for one in rehearse(taken.found) if one.mishap == "none" and one.system == "S1")
     assert now.starts
+    assert "as a system listed them" in next(one.why for one in findings(read(taken)) if one.key == "start.assumed")
     assert run(["take", str(file), "--capture", str(said)]) == 0
     assert jobfile.load(file).found.firmware == firmware, "taken in twice, it is the same"
 

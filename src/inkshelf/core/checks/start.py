@@ -161,7 +161,12 @@ def assumed_entries(reading: Reading) -> Iterator[Finding]:
             "start.assumed",
             "note",
             "Boot entries not captured",
-            "One entry per loader is assumed. On the machine, efibootmgr -v shows what is really there.",
+            (
+                "Their order and titles are as a system listed them; numbers and partitions are not in that."
+                if firmware.listed
+                else "One entry per loader is assumed."
+            )
+            + " On the machine, efibootmgr -v shows what is really there.",
             (),
             (Show("start", "See what is assumed"),),
         )
