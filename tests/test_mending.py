@@ -24,7 +24,7 @@ from inkshelf.core.plan.job import Job, replan, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
-from inkshelf.core.steps.kinds import EnterSystem
+from inkshelf.core.steps.kinds import EnterSystem, WriteStartCode
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.store import jobfile
@@ -257,7 +257,13 @@ def test_start_code_is_written_from_outside_with_the_system_opened(planned: Mach
     assert kinds.index("enter-system") < kinds.index("start-code") < kinds.index("leave-system")
     row = next(one for one in sheet(read(job)).rows if "start code" in one.words.title)
     assert any("chroot" in line for line in row.words.commands)
-    nt = mending(legacy(code=False), seen="no-device", system="S1", cause="no-start-code")
+    both = mending(legacy(code=False), seen="no-device", system="S1", cause="no-start-code")
+    assert [step.family for step in both.steps if isinstance(step, WriteStartCode)] == ["linux"], "its menu lists both"
+    assert "enter-system" in [step.kind for step in both.steps]
+    bare = legacy(code=False)
+    alone = bare.with_volume("S2", lambda one: replace(one, holds=None))
+    nt = mending(alone, seen="no-device", system="S1", cause="no-start-code")
+    assert [step.family for step in nt.steps if isinstance(step, WriteStartCode)] == ["nt"]
     assert "enter-system" not in [step.kind for step in nt.steps]
     assert "recovery_stick" in [getattr(step, "subject", "") for step in nt.steps]
 

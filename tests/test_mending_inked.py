@@ -8,10 +8,13 @@ from pathlib import Path
 
 import pytest
 
+import machines
 from disks import answered
+from inkshelf.bench import emulator, stand_ins
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import wanting
+from inkshelf.bench.watching import watch
 from inkshelf.core.aims.mending import Mend
 from inkshelf.core.boot.mishaps import STANDING
 from inkshelf.core.boot.rehearse import outcome
@@ -161,3 +164,46 @@ def test_a_job_that_mends_is_planned_anew_when_it_is_opened(healthy: tuple[Path,
     _, was = healthy
     job = and_aim(Job(found=was, seed="mend"), Mend())
     assert document.load(document.dump(job)).aims == job.aims
+
+
+@pytest.fixture(scope="module")
+def old(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A disk that starts the legacy way, with a system of either family."""
+    return machines.crowded_mbr(tmp_path_factory.mktemp("old"))
+
+
+def spoken(image: Path) -> str:
+    """What a real BIOS shows of the code in the first sector."""
+    return " ".join(emulator.watch_legacy([(image, "virtio")], 3).said)
+
+
+@pytest.mark.parametrize(("system", "broken"), [("S1", "no-start-code"), ("S2", "no-start-code"), ("S2", "other-start-code")])
+def test_start_code_is_mended_and_a_real_bios_runs_it(old: Path, tmp_path: Path, system: str, broken: str) -> None:
+    """Before, nothing or the other family's speaks; after, the menu's own, and both systems start."""
+    image = tmp_path / "disk.img"
+    subprocess.run(["cp", "--sparse=always", old, image], check=True)
+    code = bytes(440) if broken == "no-start-code" else stand_ins.start_code("another system", "nt")
+    with image.open("r+b") as out:
+        out.write(code[:440])
+    assert ("another system" in spoken(image)) == (broken == "other-start-code")
+    job = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="old")
+    assert job.found.disks[0].table.code_of == ("" if broken == "no-start-code" else "nt")
+    assert not outcome(job.found, system, STANDING[0]).starts
+    causes = [one.cause.key for one in fitting(job.found, system, "one-line") if one.case.shown]
+    assert broken in causes
+    mended = answered(and_aim(job, Mend(system=system, seen="one-line", cause=broken)))
+    report = ink(mended, tmp_path / "bench")
+    assert report.verified, [one for one in report.checks if not one.ok]
+    assert all(outcome(read(mended).plan.planned, one, STANDING[0]).starts for one in ("S1", "S2"))
+    watched = watch(mended, tmp_path / "bench")
+    assert watched.differs == ""
+    assert "linux family" in " ".join(watched.seen.said)
+
+
+def test_whose_code_it_is_tells_what_it_starts(old: Path, tmp_path: Path) -> None:
+    found = take_in([old], mode="legacy", ram_bytes=8 * GIB, seed="old").found
+    assert found.disks[0].table.code_of == "linux"
+    for family, starting in (("linux", ["S1", "S2"]), ("nt", ["S1"]), ("", ["S1", "S2"])):
+        disk = replace(found.disks[0], table=replace(found.disks[0].table, code_of=family))  # type: ignore[arg-type]
+        machine = replace(found, disks=(disk,))
+        assert [one for one in ("S1", "S2") if outcome(machine, one, STANDING[0]).starts] == starting

@@ -9,6 +9,7 @@ from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.mishaps import STANDING, Mishap, TookDiskOut, mishaps
 from inkshelf.core.boot.rehearse import Outcome, outcome
 from inkshelf.core.checks import findings, know
+from inkshelf.core.disk import nt_system
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.nt_system import contents
 from inkshelf.core.disk.probe import probe
@@ -182,15 +183,13 @@ def test_what_is_not_known_of_a_legacy_disk_is_not_held_against_it() -> None:
 
 
 def test_a_page_file_alone_makes_no_system(monkeypatch: pytest.MonkeyPatch) -> None:
-    from inkshelf.core.disk import ntfs
-
     facts = FileSystem("ntfs", GIB)
     for names, system in (
         ({"pagefile.sys": 30}, False),
         ({"hiberfil.sys": 30}, True),
         ({exact("nt", "system_folder").lower(): 40}, True),
     ):
-        monkeypatch.setattr(ntfs, "probe", lambda source, found=names: (facts, found))
+        monkeypatch.setattr(nt_system, "probe", lambda source, found=names: (facts, found))
         assert bool(contents(Memory(b"")).holds) is system
 
 

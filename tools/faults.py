@@ -315,7 +315,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/aims/sequence.py", 'key=lambda one: one.family != "nt"', 'key=lambda one: one.family == "nt"', "aims_inked"),
     (
         "core/steps/tables.py",
-        "boot_code=disk.table.boot_code, signature=signature)",
+        "boot_code=disk.table.boot_code, code_of=disk.table.code_of, signature=signature)",
         "boot_code=disk.table.boot_code)",
         "aims_inked",
     ),

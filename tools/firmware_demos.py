@@ -46,7 +46,11 @@ def inked(key: str, folder: Path) -> Job:
 def row(key: str, job: Job, bench: Path, mishap: Mishap) -> tuple[str, str]:
     """Return a line of the table, and where prediction and firmware differ (empty: nowhere)."""
     seen = watch(job, bench, mishap)
-    return f"| {key} | {mishap.title} | `{predicted_words(seen.predicted)}` | {seen.differs or 'yes'} |", seen.differs
+    variable, _, file = predicted_words(seen.predicted).partition(", ")
+    words = (
+        f"{variable}, {file.rpartition(chr(92))[2]}" if file else variable
+    )  # the file's name will do: its folders are other people's
+    return f"| {key} | {mishap.title} | `{words}` | {seen.differs or 'yes'} |", seen.differs
 
 
 def main() -> int:

@@ -214,7 +214,7 @@ def _prepare(step: Prepare, hands: Hands, before: Machine, after: Machine) -> No
 @do.register
 def _install(step: Install, hands: Hands, before: Machine, after: Machine) -> None:
     if step.code_on:
-        hands.written.put(hands.fds[step.code_on], stand_ins.start_code(step.title), 0)
+        hands.written.put(hands.fds[step.code_on], stand_ins.start_code(step.title, step.family), 0)
     puts = [(call, put) for call, put in _parts(step) if call and not _locked(hands.volume(before, call)[1])]
     for part, (call, put) in enumerate(puts):
         _, volume, fd = hands.volume(before, call)
@@ -328,7 +328,7 @@ def _let_missing(step: LetMissing, hands: Hands, before: Machine, after: Machine
 
 @do.register
 def _start_code(step: WriteStartCode, hands: Hands, before: Machine, after: Machine) -> None:
-    hands.written.put(hands.fds[step.disk], stand_ins.start_code(f"the {step.family} family"), 0)
+    hands.written.put(hands.fds[step.disk], stand_ins.start_code(f"the {step.family} family", step.family), 0)
 
 
 @do.register

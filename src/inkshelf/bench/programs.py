@@ -58,10 +58,10 @@ SECTOR_CODE = bytes.fromhex(
 CODE_ROOM = 440  # bytes of the first sector before the disk's signature
 
 
-def sector_code(words: str) -> bytes:
-    """Return the code of a first sector that says ``words`` and stops."""
-    text = f"{words}\r\n".encode("ascii", "replace")[: CODE_ROOM - len(SECTOR_CODE) - 1]
-    return (SECTOR_CODE + text + b"\0").ljust(CODE_ROOM, b"\0")
+def sector_code(words: str, mark: bytes = b"") -> bytes:
+    """Return the code of a first sector that says ``words`` and stops; ``mark`` stands at its end, and does nothing."""
+    text = f"{words}\r\n".encode("ascii", "replace")[: CODE_ROOM - len(SECTOR_CODE) - 1 - len(mark)]
+    return (SECTOR_CODE + text + b"\0").ljust(CODE_ROOM - len(mark), b"\0") + mark
 
 
 def words_of_sector(raw: bytes) -> str:

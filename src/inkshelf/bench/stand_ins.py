@@ -28,9 +28,10 @@ def boot_data(*targets: str, size: int = 8192) -> bytes:
     return (b"regf stand-in boot data".ljust(4096, b"\0") + named).ljust(size, b"\0")
 
 
-def start_code(words: str) -> bytes:
-    """Return what stands for a loader's code in the first sector of a disk: it says so, and stops."""
-    return sector_code(f"stand-in start code of {words}")
+def start_code(words: str, family: str) -> bytes:
+    """Return what stands for a loader's code in the first sector of a disk: it says so, and stops; it bears what a family's own bears."""
+    mark = exact("start_code", family).encode() if family in {"nt", "linux"} else b""
+    return sector_code(f"stand-in start code of {words}", mark)
 
 
 def menu_config(

@@ -64,6 +64,10 @@ TABLE: dict[str, dict[str, Any]] = {
         "bridge_driver": "ntfs_x64.efi",
         "removable_menu": "\\EFI\\BOOT\\grubx64.efi",
     },
+    "start_code": {  # what the code in a first sector bears, by whose it is
+        "linux": "GRUB ",
+        "nt": "Missing operating system",
+    },
     "firmware": {
         "global": "8be4df61-93ca-11d2-aa0d-00e098032b8c",  # the vendor of the variables that the specification itself defines
         "emulator": "qemu-system-x86_64",

@@ -29,6 +29,12 @@ def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, st
         return True, machine.disks[0].id != disk.id, why
     if disk.table.boot_code is False:
         return False, False, f"the legacy way starts by code in sector 0, and disk {disk.id} has none there"
+    if disk.table.code_of == "nt" and system.family != "nt":
+        return (
+            False,
+            False,
+            f"the code in sector 0 of disk {disk.id} is the NT family's, which starts the active volume and nothing else",
+        )
     if system.family == "nt":
         if disk.table.kind == "gpt":
             return False, False, "the NT family does not start the legacy way from a GPT disk"

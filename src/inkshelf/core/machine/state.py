@@ -121,7 +121,7 @@ class Table(Value, frozen=True):
 
     ``extended`` belongs to an MBR only; ``fault`` says in words what is wrong with the table or a copy of it. ``protective``: whether sector 0 of a GPT disk says that the disk
     is taken. ``boot_code``: whether there is code
-    before the records of sector 0 (``None``: not known). ``entries_lba`` and
+    before the records of sector 0 (``None``: not known), ``code_of``: whose, where that is known. ``entries_lba`` and
     ``backup_entries_lba``: where the entries of each copy lie (0: right before the backup header).
     """
 
@@ -139,6 +139,7 @@ class Table(Value, frozen=True):
     hybrid: bool = False
     extended: Extended | None = None
     boot_code: bool | None = None
+    code_of: Literal["", "nt", "linux"] = ""
     protective: bool = True
     entries_lba: Count = 2
     backup_entries_lba: Count = 0

@@ -51,7 +51,12 @@ def no_start_code(view: View) -> Iterator[Case]:
 )
 def other_start_code(view: View) -> Iterator[Case]:
     """One family's installer writes its code over the other's; whose it is was not followed here."""
-    if view.legacy and view.disk.table.boot_code is not False and not _nt_on_gpt(view):
+    if not view.legacy or view.disk.table.boot_code is False or _nt_on_gpt(view):
+        return
+    if view.disk.table.code_of == "nt" and not view.nt:
+        why = f"the code in sector 0 of disk {view.disk.id} is the NT family's, which starts the active volume and nothing else"
+        yield Case(True, view.disk.id, why, _code(view))
+    elif not view.disk.table.code_of:
         why = "whose code lies in the first sector is not followed"
         yield Case(False, view.disk.id, why, _code(view))
 
@@ -223,7 +228,14 @@ def _core(view: View) -> tuple[Step, ...]:
 
 
 def _code(view: View) -> tuple[Step, ...]:
-    """The system's own start code, put there by a live system or its family's recovery; room for its core first, where it needs some."""
+    """A start code for the system, put there by a live system or its family's recovery; room for its core first, where it needs some.
+
+    Beside a Linux-family system on the same disk it is that one's: its menu lists both, and the NT family's starts the active volume only.
+    """
+    beside = next((one for one in view.disk.volumes if view.nt and one.holds and one.holds.family == "linux"), None)
+    if beside is not None and view.disk.table.kind == "mbr":
+        own = View(view.machine, beside.call)
+        return inside(own, WriteStartCode(view.disk.id, "linux", live=True))
     return (*_core(view), *inside(view, WriteStartCode(view.disk.id, view.system.family, live=True)))
 
 

@@ -123,7 +123,7 @@ class Install(StepBase, frozen=True, tag="install"):
         )
         if self.code_on:
             disk = machine.disk(self.code_on)
-            machine = machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True)))
+            machine = machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True, code_of=code_of(self.family))))
         return with_files(machine, self.esp, self.files) if self.esp else machine
 
 
@@ -205,6 +205,11 @@ def _of_starting(path: str) -> bool:
     own = (exact("linux", "release_file"), exact("linux", "mount_table"))
     folders = (exact("paths", "fallback_x64").replace("\\", "/").split("/")[1], exact("linux", "boot_folder").strip("/"))
     return path in own or path.split("/")[1].lower() in {one.lower() for one in folders}
+
+
+def code_of(family: str) -> Literal["", "nt", "linux"]:
+    """Return whose code in a first sector a family's is, as a reader tells it."""
+    return "nt" if family == "nt" else "linux" if family == "linux" else ""
 
 
 def with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Machine:
