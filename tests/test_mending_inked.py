@@ -13,7 +13,7 @@ from disks import answered
 from inkshelf.bench import emulator, stand_ins
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
-from inkshelf.bench.recipes import wanting
+from inkshelf.bench.recipes import inked, wanting
 from inkshelf.bench.watching import watch
 from inkshelf.core.aims.mending import Mend
 from inkshelf.core.boot.mishaps import STANDING
@@ -207,3 +207,23 @@ def test_whose_code_it_is_tells_what_it_starts(old: Path, tmp_path: Path) -> Non
         disk = replace(found.disks[0], table=replace(found.disks[0].table, code_of=family))  # type: ignore[arg-type]
         machine = replace(found, disks=(disk,))
         assert [one for one in ("S1", "S2") if outcome(machine, one, STANDING[0]).starts] == starting
+
+
+def test_an_nt_system_that_comes_beside_the_other_family_leaves_it_its_start(tmp_path: Path) -> None:
+    """The legacy way its installer writes over the menu's code: a live system puts that back, and a real BIOS runs it."""
+    disk = inked(tmp_path / "linux.img", 200 * 10**9, ("clean", {"systems": "linux-legacy", "table": "mbr", "size": "60GiB"}))
+    job = wanting(
+        take_in([disk], mode="legacy", ram_bytes=8 * GIB, seed="beside"), ("beside", {"system": "nt-old", "size": "60GiB"})
+    )
+    kinds = [step.kind for step in job.steps]
+    assert kinds.index("install") < kinds.index("start-code") < kinds.index("regenerate")
+    assert "live_stick" in [getattr(step, "subject", "") for step in job.steps[:3]]
+    reading = read(job)
+    assert [one.system for one in reading.after if one.mishap == "none" and one.starts] == ["S1", "S2"]
+    dark = reading.stops[kinds.index("install") + 1]
+    assert [one.system for one in dark if one.starts] == ["S2"], "between the installer and the menu's code"
+    report = ink(answered(job), tmp_path / "bench")
+    assert report.verified, [one for one in report.checks if not one.ok]
+    watched = watch(answered(job), tmp_path / "bench")
+    assert watched.differs == ""
+    assert "linux family" in " ".join(watched.seen.said)

@@ -15,8 +15,10 @@ from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile
 from inkshelf.core.machine.roles import startup_on
 from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.mending.repairs import inside
+from inkshelf.core.mending.view import View
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, SetOrder, Shrink, Step
+from inkshelf.core.steps.kinds import AddEntry, Confirm, Prepare, Prove, Regenerate, SetOrder, Shrink, Step, WriteStartCode
 from inkshelf.core.steps.making import Divides
 
 
@@ -32,13 +34,15 @@ def beside_steps(aim: Beside, found: Machine, seed: str, taken: tuple[str, ...])
     site = Site(found, disk.id, place, seed, (*taken, *found.calls()))
     work = built(site, kind, aim.layout(found), needs, sizes, fallback=own_esp)
     hide, show = hidden(found) if own_esp and work.install.esp else ([], [])
-    steps: list[Step] = [*aim.chosen(assured(found)), *suspended(found), *aim.off_before(found)]
+    again = _code_again(found, disk, kind)
+    live: list[Step] = [Confirm("live_stick")] if again else []
+    steps: list[Step] = [*live, *aim.chosen(assured(found)), *suspended(found), *aim.off_before(found)]
     steps += woken(found, [place.giver] if place.giver else [])
     # an installer that does all of it by itself says so once, before any of it
     steps += [*_compared(aim, "divider"), *_shrunk(aim, place), *hide]
     steps += [*_compared(aim, "gap"), *work.making, *_compared(aim, "hand"), work.install]
     steps += show
-    steps += [*work.entering, *_first_again(found, disk, kind, work, aim.menu)]
+    steps += [*work.entering, *_first_again(found, disk, kind, work, aim.menu), *again]
     steps += [*aim.on_again(found), Prove(work.install.call, "new"), *proved(found), *resumed(found)]
     steps += [Confirm("clock")] if clocks_differ(found, (kind.family,)) else []
     return identified((*steps, Confirm("tidy")), aim.id)
@@ -65,6 +69,16 @@ def _first_again(found: Machine, disk: Disk, kind: Profile, work: Work, menu: st
     order = found.firmware.order
     back = [SetOrder((*order, made.entry.number))] if order and menu == "own" else []  # "old": it has it back already
     return [*back, *menus_anew(found, disk)]
+
+
+def _code_again(found: Machine, disk: Disk, kind: Profile) -> list[Step]:
+    """The legacy way an NT-family installer writes its own start code, which starts no other family: a live system puts the menu's back."""
+    linux = next((one for one in disk.volumes if one.holds and one.holds.family == "linux"), None)
+    if found.firmware.mode != "legacy" or kind.family != "nt" or linux is None:
+        return []
+    again = inside(View(found, linux.call), WriteStartCode(disk.id, "linux", live=True))
+    listed = menus_anew(found, disk) or [Prepare(linux.call, "finder_on"), Regenerate(linux.call, "", ())]
+    return [*again, *listed]
 
 
 def _suitable(found: Machine, aim: Beside) -> Disk:
