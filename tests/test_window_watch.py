@@ -7,8 +7,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QBuffer, QByteArray
+from PyQt6.QtCore import QBuffer, QByteArray, Qt
 from PyQt6.QtGui import QImage
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -87,6 +88,30 @@ def test_what_is_not_inked_as_it_is_now_cannot_be_watched_and_says_why(shown: Wi
     QApplication.processEvents()
     assert not page.watch.go.isEnabled()
     assert "ink it again" in page.watch.go.toolTip()
+
+
+def test_what_is_inked_meanwhile_is_not_watched_and_says_so(shown: Window, qtbot: QtBot) -> None:
+    """The map, the ways and the plan itself may be used while a job is inked; what was begun goes on."""
+    shown.start_inking()
+    shown.desk.show("start")
+    page = chapter(shown)
+    qtbot.waitUntil(lambda: shown.bench_place.joinpath("inkshelf-bench.json").exists())
+    page.refresh()
+    if shown.inking:
+        assert not page.watch.go.isEnabled()
+        assert "being inked" in page.watch.sub.text() or "ink the plan first" in page.watch.sub.text()
+    page.map.setFocus()
+    QTest.keyClick(page.map, Qt.Key.Key_Down)
+    QTest.keyClick(page.map, Qt.Key.Key_Space)
+    changed = shown.desk.job
+    qtbot.waitUntil(lambda: not shown.inking, timeout=60000)
+    QApplication.processEvents()
+    assert shown.desk.job is changed, "inking takes nothing back"
+    page.refresh()
+    assert "ink it again" in page.watch.sub.text()
+    shown.desk.undo()
+    page.refresh()
+    assert page.watch.go.isEnabled()
 
 
 def test_a_start_is_seen_beside_its_prediction(shown: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -66,7 +66,9 @@ def why_not(job: Job, folder: Path) -> str:
         return "ink the plan first: its disks are started"
     try:
         begun = Journal(folder)
-        same = begun.load().steps == job.steps and not begun.unfinished()
+        if begun.unfinished():
+            return "it is being inked, or inking was cut: wait for it, or go on with it"
+        same = begun.load().steps == job.steps
     except BenchError as error:
         return error.what
     return "" if same else "the plan has changed since it was inked: ink it again"
