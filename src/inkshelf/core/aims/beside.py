@@ -4,6 +4,7 @@ from typing import ClassVar, Literal
 
 from inkshelf.core.aims.base import Need, Picture, Question
 from inkshelf.core.aims.dividing import by_itself, dividing_question
+from inkshelf.core.aims.safety import of_nt
 from inkshelf.core.aims.schools import Schools
 from inkshelf.core.aims.sealing import refuse_sealed
 from inkshelf.core.aims.shares import comfortable, least
@@ -19,8 +20,10 @@ from inkshelf.core.aims.systems import (
     size_question,
     system_question,
 )
+from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import possible, stretches
 from inkshelf.core.machine.profiles import profile
+from inkshelf.core.machine.roles import startup_on
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.kinds import Step
@@ -94,7 +97,9 @@ class Beside(Schools, frozen=True, tag="beside"):
             beside_steps,  # late: who looks at a plan makes none, and the window is ready sooner
         )
 
-        return beside_steps(self, found, seed, taken)
+        known_system(self.system, ("linux", "nt"))
+        disk = _suitable(found, self)
+        return beside_steps(self, found, disk, self.size_bytes or comfortable_size(found, self), seed, taken)
 
 
 def comfortable_size(found: Machine, aim: Beside) -> int:
@@ -102,3 +107,23 @@ def comfortable_size(found: Machine, aim: Beside) -> int:
     disk, needs = found.disk(aim.disk), aim.needs(found)
     most, wanted = possible(disk), comfortable(needs)
     return max(min(wanted, most), min(least(needs), wanted)) // MIB * MIB
+
+
+def _suitable(found: Machine, aim: Beside) -> Disk:
+    try:
+        disk = found.disk(aim.disk)
+    except KeyError:
+        raise PlanError(f"There is no disk {aim.disk} in this job.", "Take a disk in first.") from None
+    if disk.table.kind == "none":
+        raise PlanError(
+            f"Disk {disk.id} has no partition table that a system could be put beside another one in.",
+            "Choose another disk, or plan a system on a disk of its own.",
+        )
+    if found.firmware.mode == "legacy" and disk.table.kind == "gpt" and any(of_nt(one) for one in disk.volumes):
+        raise PlanError(
+            "The firmware starts the legacy way, and the disk is GPT.",
+            "Set the firmware mode to UEFI under Intake, if that is what it is.",
+        )
+    if aim.divides == "hand" and aim.esp == "shared" and found.firmware.mode != "legacy" and startup_on(disk) is None:
+        raise PlanError(f"Disk {disk.id} has no EFI system partition to share.", "Choose an EFI system partition of its own.")
+    return disk

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from inkshelf.core.aims.beside import Beside, comfortable_size
+from typing import TYPE_CHECKING
+
 from inkshelf.core.aims.building import Site, Work, built
 from inkshelf.core.aims.dividing import place_for
 from inkshelf.core.aims.menus import menus_anew
-from inkshelf.core.aims.safety import assured, clocks_differ, hidden, of_nt, proved, resumed, suspended, woken
+from inkshelf.core.aims.safety import assured, clocks_differ, hidden, proved, resumed, suspended, woken
 from inkshelf.core.aims.shares import divide
 from inkshelf.core.aims.systems import known_system
 from inkshelf.core.aims.volumes import lead
-from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile
-from inkshelf.core.machine.roles import startup_on
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.mending.repairs import inside
 from inkshelf.core.mending.view import View
@@ -21,13 +20,15 @@ from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import AddEntry, Confirm, Prepare, Prove, Regenerate, SetOrder, Shrink, Step, WriteStartCode
 from inkshelf.core.steps.making import Divides
 
+if TYPE_CHECKING:
+    from inkshelf.core.aims.beside import Beside
 
-def beside_steps(aim: Beside, found: Machine, seed: str, taken: tuple[str, ...]) -> tuple[Step, ...]:
-    """Return the steps; raises ``PlanError`` with what to do where this machine has no room or no way for it."""
+
+def beside_steps(aim: Beside, found: Machine, disk: Disk, size: int, seed: str, taken: tuple[str, ...]) -> tuple[Step, ...]:
+    """Return the steps on a disk, with ``size`` bytes for all of its volumes; raises ``PlanError`` with what to do where this machine has no room or no way for it."""
     kind = known_system(aim.system, ("linux", "nt"))
-    disk = _suitable(found, aim)
     needs = aim.needs(found)
-    place = place_for(disk, kind, aim.size_bytes or comfortable_size(found, aim), aim.divides)
+    place = place_for(disk, kind, size, aim.divides)
     own_esp = aim.layout(found).own_esp
     room = place.size - lead(disk, len(needs), logical=place.logical)
     sizes = divide(needs, room)
@@ -79,23 +80,3 @@ def _code_again(found: Machine, disk: Disk, kind: Profile) -> list[Step]:
     again = inside(View(found, linux.call), WriteStartCode(disk.id, "linux", live=True))
     listed = menus_anew(found, disk) or [Prepare(linux.call, "finder_on"), Regenerate(linux.call, "", ())]
     return [*again, *listed]
-
-
-def _suitable(found: Machine, aim: Beside) -> Disk:
-    try:
-        disk = found.disk(aim.disk)
-    except KeyError:
-        raise PlanError(f"There is no disk {aim.disk} in this job.", "Take a disk in first.") from None
-    if disk.table.kind == "none":
-        raise PlanError(
-            f"Disk {disk.id} has no partition table that a system could be put beside another one in.",
-            "Choose another disk, or plan a system on a disk of its own.",
-        )
-    if found.firmware.mode == "legacy" and disk.table.kind == "gpt" and any(of_nt(one) for one in disk.volumes):
-        raise PlanError(
-            "The firmware starts the legacy way, and the disk is GPT.",
-            "Set the firmware mode to UEFI under Intake, if that is what it is.",
-        )
-    if aim.divides == "hand" and aim.esp == "shared" and found.firmware.mode != "legacy" and startup_on(disk) is None:
-        raise PlanError(f"Disk {disk.id} has no EFI system partition to share.", "Choose an EFI system partition of its own.")
-    return disk
