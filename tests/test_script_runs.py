@@ -68,6 +68,7 @@ def run_script(folder: Path, typed: str = "WN08-8831-C", **facts: str) -> subpro
         ({"FAKE_MODEL": "Wren NV-513"}, "model"),
         ({"FAKE_SERIAL": "WN08-8831-D"}, "serial"),
         ({"FAKE_MOUNT": "/mnt"}, "mounted"),
+        ({"FAKE_MOUNT": "/mnt\n" * 20000}, "mounted"),  # more than a pipe holds: what writes it must not end early
         ({"typed": "yes"}, "serial typed"),
     ],
 )

@@ -24,6 +24,7 @@ from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Create
 from inkshelf.core.value import replace
+from inkshelf.data import text as shipped
 from inkshelf.exchange import render
 from inkshelf.exchange.script import script
 from inkshelf.store import jobfile
@@ -285,3 +286,11 @@ def test_the_clock_is_spoken_of_only_where_there_are_two_conventions(found_job: 
 def test_a_stick_takes_the_time_of_its_two_passes(job: Job) -> None:
     row = next(one for one in sheet(read(job)).rows if one.words.stage == "Medium")
     assert 8 < row.minutes < 30
+
+
+def test_nothing_is_piped_into_a_search_that_ends_at_its_first_find() -> None:
+    """With pipefail what writes into it fails then: a mounted disk was not refused, a right one was, now and then."""
+    for name in ("partitions.sh.j2", "capture-linux.sh"):
+        lines = shipped(f"templates/{name}").splitlines()
+        if any("pipefail" in line for line in lines):
+            assert [line for line in lines if re.search(r"\|\s*(grep\b[^|]*\s-[a-zA-Z]*q|head\b)", line)] == []
