@@ -25,7 +25,7 @@ from inkshelf.exchange.script import script
 
 
 STUB = """#!/bin/sh
-case "$*" in *SIZE*) echo "$FAKE_SIZE";; *MODEL*) echo "$FAKE_MODEL";; *SERIAL*) echo "$FAKE_SERIAL";; *MOUNTPOINT*) echo "$FAKE_MOUNT";; esac
+case "$*" in *SIZE*) echo "$FAKE_SIZE";; *MODEL*) echo "$FAKE_MODEL";; *SERIAL*) echo "$FAKE_SERIAL";; *MOUNTPOINT*) for one in $FAKE_MOUNT; do echo "$one"; done;; esac
 """
 
 
