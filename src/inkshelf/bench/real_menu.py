@@ -12,6 +12,7 @@ from pathlib import Path
 from inkshelf.bench.kinds import fat
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Machine
+from inkshelf.core.mending.view import folder_of
 from inkshelf.data import exact
 
 MAKER = exact("firmware", "menu_maker")
@@ -43,20 +44,15 @@ def program(folder: str) -> bytes:
 def put_on_copies(machine: Machine, copies: dict[str, Path]) -> None:
     """Put a real menu, on throw-away copies of the disks by their letters, in the place of menus' stand-ins and of first stages beside them."""
     for disk, volume in machine.volumes():
-        menus = {folder_of(one.path).lower() for one in volume.boot_files if one.kind == "menu"}
-        configs = {folder_of(one.path).lower() for one in volume.boot_files if one.kind == "menu-config"}
+        menus = {folder_of(one).lower() for one in volume.boot_files if one.kind == "menu"}
+        configs = {folder_of(one).lower() for one in volume.boot_files if one.kind == "menu-config"}
         wanted = {
-            one.path.replace("\\", "/"): program(folder_of(one.path))
+            one.path.replace("\\", "/"): program(folder_of(one))
             for one in volume.boot_files
-            if one.kind in {"menu", "first-stage"} and not one.unfit and folder_of(one.path).lower() in menus & configs
+            if one.kind in {"menu", "first-stage"} and not one.unfit and folder_of(one).lower() in menus & configs
         }
         if wanted:
             fat.put(copies[disk.id], wanted, volume.start)
-
-
-def folder_of(path: str) -> str:
-    """Return the folder of a start-up file."""
-    return path.rsplit("\\", 1)[0]
 
 
 def begun(console: str) -> str:

@@ -175,14 +175,23 @@ def _write_file(step: WriteFile, scene: Scene) -> Words:
     )
 
 
-def _default(step: Regenerate, scene: Scene) -> tuple[tuple[str, str], ...]:
-    """What is written into the menu's defaults where it is to start another one by itself, or to wait otherwise."""
+def _changed(step: Regenerate, scene: Scene) -> tuple[BootFile | None, BootFile | None]:
+    """The menu's configuration as it was and as it is to be; neither where it was not read."""
     place = scene.at(step.esp or step.call)
     before = {one.path: one for one in place[1].boot_files} if place else {}
+    config = next((one for one in step.files if one.kind == "menu-config" and one.path in before), None)
+    return (before[config.path], config) if config else (None, None)
+
+
+def _begins_otherwise(was: BootFile | None, config: BootFile | None) -> bool:
+    return was is not None and config is not None and config.begins not in {was.begins, ELSEWHERE}
+
+
+def _default(step: Regenerate, scene: Scene) -> tuple[tuple[str, str], ...]:
+    """What is written into the menu's defaults where it is to start another one by itself, or to wait otherwise."""
+    was, config = _changed(step, scene)
     lines: list[tuple[str, str]] = []
-    config = next((one for one in step.files if one.kind == "menu-config"), None)
-    was = before.get(config.path) if config else None
-    if config and was and config.begins not in {was.begins, ELSEWHERE}:
+    if config is not None and _begins_otherwise(was, config):
         lines += [
             ("list what it has, each with its number", exact("linux", "list_menu")),
             ("in the file", exact("linux", "menu_defaults")),
@@ -198,14 +207,13 @@ def _default(step: Regenerate, scene: Scene) -> tuple[tuple[str, str], ...]:
 
 def _what_for(step: Regenerate, scene: Scene) -> str:
     """What a menu is made anew for, where that is not what it lists."""
-    place = scene.at(step.esp or step.call)
-    before = {one.path: one for one in place[1].boot_files} if place else {}
-    config = next((one for one in step.files if one.kind == "menu-config" and one.path in before), None)
-    if config is not None and config.targets == before[config.path].targets:
-        if config.begins not in {before[config.path].begins, ELSEWHERE}:
-            return f"Let the menu of {step.call} start {_whose(config, scene)} by itself"
-        if step.seconds is not None:
-            return f"Let the menu of {step.call} wait {f'{step.seconds} seconds' if step.seconds >= 0 else 'without a limit'}"
+    was, config = _changed(step, scene)
+    if was is None or config is None or config.targets != was.targets:
+        return ""
+    if _begins_otherwise(was, config):
+        return f"Let the menu of {step.call} start {_whose(config, scene)} by itself"
+    if step.seconds is not None:
+        return f"Let the menu of {step.call} wait {f'{step.seconds} seconds' if step.seconds >= 0 else 'without a limit'}"
     return ""
 
 
