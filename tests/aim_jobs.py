@@ -15,7 +15,7 @@ from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, and_aim, left_by
 from inkshelf.core.size import GIB
 
-MACHINES = ("one", "one", "two", "two", "nt", "crowded", "blank")
+MACHINES = ("one", "one", "two", "two", "nt", "crowded", "blank", "old")
 
 
 def random_wishes(found: Job, dice: random.Random, most: int = 3) -> Job:
@@ -55,6 +55,9 @@ class AimJobs(CutJobs):
         if key == "blank":
             image = machines.blank(folder / "blank.img", 180 * 10**9)
             return take_in([image], mode="uefi", secure_boot="off", ram_bytes=4 * GIB, seed=key)
+        if key == "old":
+            images = [machines.blank(folder / f"{letter}.img", size * 10**9) for letter, size in (("a", 120), ("b", 250))]
+            return take_in(images, mode="legacy", ram_bytes=4 * GIB, seed=key)
         made = machines.crowded_mbr(folder) if key == "crowded" else machines.nt_on_mbr(folder)
         return take_in([Path(made)], mode="legacy", ram_bytes=8 * GIB, seed=key)
 

@@ -105,6 +105,20 @@ def test_what_is_removed_strands_nobody_and_the_room_comes_back(one: Job, tmp_pa
     inked(job, tmp_path)
 
 
+def test_several_systems_start_the_legacy_way_from_whatever_slots_there_are(tmp_path: Path) -> None:
+    images = [machines.nt_on_mbr(tmp_path), machines.blank(tmp_path / "second.img", 120 * 10**9)]
+    found = take_in(images, mode="legacy", ram_bytes=4 * GIB, seed="several")
+    answers = {"systems": "linux-light,linux-rolling,linux-desktop", "home": "apart", "share": "exfat"}
+    job = wanting(found, ("several", answers))
+    report = inked(job, tmp_path)
+    disks = [inspect(Path(path), letter) for path, letter in zip(report.images, "AB", strict=True)]
+    assert all(sum(not one.logical for one in disk.volumes) + bool(disk.table.extended) <= 4 for disk in disks)
+    assert any(one.logical for disk in disks for one in disk.volumes)
+    assert [one.active for one in disks[0].volumes[:3]] == [True, False, False]
+    assert all(starts(job).values())
+    assert len(starts(job)) == 4
+
+
 def test_a_table_is_changed_in_place_and_the_machine_starts_from_it(tmp_path: Path) -> None:
     image = machines.nt_on_mbr(tmp_path)
     found = take_in([image], mode="legacy", ram_bytes=8 * GIB, seed="table")

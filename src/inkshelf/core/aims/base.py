@@ -13,6 +13,7 @@ Piece = tuple[float, float, str]
 """From where to where on a disk, 0 to 1, and how it is drawn: ink, gap, pencil, lost, stick."""
 Picture = tuple[tuple[Piece, ...], tuple[Piece, ...]]
 """A disk before and after."""
+Slot = Literal["any", "primary"]
 AnswerKind = Literal["choice", "size", "disk", "volume", "volumes", "system", "systems", "number", "image", "images", "names"]
 
 
@@ -66,6 +67,9 @@ class Need(Value, frozen=True):
 
     ``fixed``: a size that a person set, which stays; ``filesystem`` and ``name`` are empty where there is none; ``reason``: why its
     floor and comfort are what they are.
+
+    ``slot``: "primary" where an MBR's extended partition will not do, as what starts from it is looked for in the table itself.
+    ``behind``: the part that it stands right behind. ``piece``: needs of one word lie side by side; those of another may lie elsewhere.
     """
 
     part: str
@@ -80,6 +84,14 @@ class Need(Value, frozen=True):
     fixed: int = 0
     attributes: int = 0
     reason: str = ""
+    slot: Slot = "any"
+    behind: str = ""
+    piece: str = ""
+
+
+def primary(needs: tuple[Need, ...]) -> bool:
+    """Tell whether one of these volumes is no use inside an extended partition."""
+    return any(one.slot == "primary" for one in needs)
 
 
 def lock_key(need: Need) -> str:

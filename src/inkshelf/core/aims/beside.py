@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import Need, Picture, Question
+from inkshelf.core.aims.base import Need, Picture, Question, primary
 from inkshelf.core.aims.dividing import by_itself, dividing_question
 from inkshelf.core.aims.safety import of_nt
 from inkshelf.core.aims.schools import Schools
@@ -105,7 +105,7 @@ class Beside(Schools, frozen=True, tag="beside"):
 def comfortable_size(found: Machine, aim: Beside) -> int:
     """Return the room for "as much as is comfortable": every volume comfortable, or what is possible, whole MiB."""
     disk, needs = found.disk(aim.disk), aim.needs(found)
-    most, wanted = possible(disk), comfortable(needs)
+    most, wanted = possible(disk, primary=primary(needs)), comfortable(needs)
     return max(min(wanted, most), min(least(needs), wanted)) // MIB * MIB
 
 

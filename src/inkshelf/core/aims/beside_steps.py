@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.core.aims.building import Site, Work, built
 from inkshelf.core.aims.dividing import place_for
-from inkshelf.core.aims.menus import menus_anew
+from inkshelf.core.aims.menus import code_again, menus_anew
 from inkshelf.core.aims.safety import assured, clocks_differ, hidden, proved, resumed, suspended, woken
 from inkshelf.core.aims.shares import divide
 from inkshelf.core.aims.systems import known_system
@@ -14,10 +14,8 @@ from inkshelf.core.aims.volumes import lead
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile
 from inkshelf.core.machine.state import Disk, Machine
-from inkshelf.core.mending.repairs import inside
-from inkshelf.core.mending.view import View
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import AddEntry, Confirm, Prepare, Prove, Regenerate, SetOrder, Shrink, Step, WriteStartCode
+from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, SetOrder, Shrink, Step
 from inkshelf.core.steps.making import Divides
 
 if TYPE_CHECKING:
@@ -28,14 +26,14 @@ def beside_steps(aim: Beside, found: Machine, disk: Disk, size: int, seed: str, 
     """Return the steps on a disk, with ``size`` bytes for all of its volumes; raises ``PlanError`` with what to do where this machine has no room or no way for it."""
     kind = known_system(aim.system, ("linux", "nt"))
     needs = aim.needs(found)
-    place = place_for(disk, kind, size, aim.divides)
+    place = place_for(disk, kind, size, needs, aim.divides)
     own_esp = aim.layout(found).own_esp
-    room = place.size - lead(disk, len(needs), logical=place.logical)
+    room = place.size - lead(disk, needs, logical=place.logical)
     sizes = divide(needs, room)
     site = Site(found, disk.id, place, seed, (*taken, *found.calls()))
     work = built(site, kind, aim.layout(found), needs, sizes, fallback=own_esp)
     hide, show = hidden(found) if own_esp and work.install.esp else ([], [])
-    again = _code_again(found, disk, kind)
+    again = code_again(found, disk) if kind.family == "nt" else []  # its own code starts no other family
     live: list[Step] = [Confirm("live_stick")] if again else []
     steps: list[Step] = [*live, *aim.chosen(assured(found)), *suspended(found), *aim.off_before(found)]
     steps += woken(found, [place.giver] if place.giver else [])
@@ -70,13 +68,3 @@ def _first_again(found: Machine, disk: Disk, kind: Profile, work: Work, menu: st
     order = found.firmware.order
     back = [SetOrder((*order, made.entry.number))] if order and menu == "own" else []  # "old": it has it back already
     return [*back, *menus_anew(found, disk)]
-
-
-def _code_again(found: Machine, disk: Disk, kind: Profile) -> list[Step]:
-    """The legacy way an NT-family installer writes its own start code, which starts no other family: a live system puts the menu's back."""
-    linux = next((one for one in disk.volumes if one.holds and one.holds.family == "linux"), None)
-    if found.firmware.mode != "legacy" or kind.family != "nt" or linux is None:
-        return []
-    again = inside(View(found, linux.call), WriteStartCode(disk.id, "linux", live=True))
-    listed = menus_anew(found, disk) or [Prepare(linux.call, "finder_on"), Regenerate(linux.call, "", ())]
-    return [*again, *listed]

@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import Answer, Need, Picture, Question, held
+from inkshelf.core.aims.base import Answer, Need, Picture, Question, held, primary
 from inkshelf.core.aims.building import Site, Work, built, mounted_everywhere, share_need
 from inkshelf.core.aims.owning import Share, new_table, the_disk
 from inkshelf.core.aims.safety import (
@@ -31,7 +31,7 @@ from inkshelf.core.aims.systems import (
     system_question,
 )
 from inkshelf.core.aims.typing import By, by_question, refuse_untyped, typed
-from inkshelf.core.aims.volumes import lead
+from inkshelf.core.aims.volumes import logicals
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, stretches
 from inkshelf.core.machine.profiles import Profile, profile
@@ -107,7 +107,11 @@ class Clean(Schools, frozen=True, tag="clean"):
         disk = next((one for one in found.disks if one.id == self.disk), Disk("A", 0))
         plain = replace(self.schooled(layout_on(disk, found)), table=self.table)
         each = self.side_by_side(plain, self._ordered())
-        return tuple(replace(one, own_esp=number == 0) for number, one in enumerate(each))
+        after_nt = {number for number, kind in enumerate(self._ordered()) if kind.family == "nt"}
+        return tuple(
+            replace(one, own_esp=number == 0, active=bool(after_nt and min(after_nt) < number))
+            for number, one in enumerate(each)
+        )
 
     def _by_system(self, found: Machine) -> tuple[tuple[Need, ...], ...]:
         """Only the first NT-family system has reserved and recovery volumes, and only one set of core or EFI system partition is made."""
@@ -193,8 +197,8 @@ class Clean(Schools, frozen=True, tag="clean"):
         free = max(stretches(disk), key=lambda one: one.size, default=None)
         if free is None:
             raise PlanError(f"Disk {disk.id} is too small for a table and a volume.", "Choose another disk.")
-        records = lead(disk, len(needs), logical=False)
-        room = align_down(min(free.size, self.size_bytes or free.size), MIB) - records
+        inside = _inside(disk, groups)
+        room = align_down(min(free.size, self.size_bytes or free.size), MIB) - MIB * sum(map(len, groups[inside:]))
         floors = sum(max(one.floor, one.fixed) for one in needs)
         if floors > room:
             raise PlanError(
@@ -202,9 +206,25 @@ class Clean(Schools, frozen=True, tag="clean"):
                 "Take fewer systems, lighter ones, or a larger disk.",
             )
         sizes, at, places = divide(needs, room), free.start, []
-        for group in groups:
-            length = sum(align_up(sizes[need.part], MIB) + (MIB if records else 0) for need in group)
-            places.append(Fit(at, length, logical=bool(records)))
+        for number, group in enumerate(groups):
+            logical = number >= inside
+            length = sum(align_up(sizes[need.part], MIB) + MIB * logical for need in group)
+            places.append(Fit(at, length, logical=logical))
             at += length
-        enclosed: list[Step] = [Enclose(disk.id, 1, free.start, at - free.start)] if records else []
-        return sizes, places, enclosed
+        if inside == len(groups):
+            return sizes, places, []
+        first, number = places[inside].start, 1 + sum(map(len, groups[:inside]))
+        return sizes, places, [Enclose(disk.id, number, first, at - first)]
+
+
+def _inside(disk: Disk, groups: tuple[tuple[Need, ...], ...]) -> int:
+    """The first system whose volumes lie inside an extended partition, where the table has not slots enough for all; else how many there are.
+
+    Raises ``PlanError`` where more have to be primary volumes than there are slots.
+    """
+    if not any(logicals(disk, tuple(need for group in groups for need in group), logical=False)):
+        return len(groups)
+    inside = 1 + max((number for number, group in enumerate(groups) if primary(group)), default=-1)
+    outside = tuple(replace(need, slot="primary") for group in groups[:inside] for need in group)
+    logicals(disk, (*outside, *(need for group in groups[inside:] for need in group)), logical=False)
+    return inside

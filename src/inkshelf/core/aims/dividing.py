@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from inkshelf.core.aims.base import Answer, Question
+from inkshelf.core.aims.base import Answer, Need, Question, primary
 from inkshelf.core.aims.systems import Layout
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, Giver, fit, given_by, givers
@@ -51,9 +51,9 @@ def by_itself(kind: Profile, layout: Layout, disk: Disk) -> Layout:
     return replace(layout, own_esp=False, home=home, swap="none", encryption="none", root_bytes=0)
 
 
-def place_for(disk: Disk, kind: Profile, size: int, divides: Divides) -> Fit:
+def place_for(disk: Disk, kind: Profile, size: int, needs: tuple[Need, ...], divides: Divides) -> Fit:
     """Return where the new system goes. A divider takes the volume that it takes, whatever a person would choose."""
-    place = fit(disk, size)
+    place = fit(disk, size, primary=primary(needs))
     if divides != "divider" or place.giver is None:
         return place
     taken = divider_takes(disk)

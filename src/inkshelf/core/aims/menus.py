@@ -6,7 +6,9 @@ from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.machine.roles import own_uuids, root_uuid
 from inkshelf.core.machine.state import Disk, Machine, Volume
-from inkshelf.core.steps.kinds import Prepare, Regenerate, Step
+from inkshelf.core.mending.repairs import inside
+from inkshelf.core.mending.view import View
+from inkshelf.core.steps.kinds import Prepare, Regenerate, Step, WriteStartCode
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -38,6 +40,18 @@ def menus_anew(found: Machine, disk: Disk) -> list[Step]:
         if fuller:
             steps += [Prepare(volume.call, "finder_on"), Regenerate(volume.call, call, fuller)]
     return list(steps)
+
+
+def code_again(found: Machine, disk: Disk) -> list[Step]:
+    """Return the steps that put a menu's start code back, from a live system, where an NT-family installer covered it the legacy way.
+
+    None where no system of the Linux family is on the disk.
+    """
+    linux = next((one for one in disk.volumes if one.holds and one.holds.family == "linux"), None)
+    if found.firmware.mode != "legacy" or linux is None:
+        return []
+    again = inside(View(found, linux.call), WriteStartCode(disk.id, "linux", live=True))
+    return [*again, *(menus_anew(found, disk) or [Prepare(linux.call, "finder_on"), Regenerate(linux.call, "", ())])]
 
 
 def without(found: Machine, gone: tuple[Volume, ...]) -> list[Step]:

@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from inkshelf.core.aims.base import Need, Picture, Question, held
+from inkshelf.core.aims.base import Need, Picture, Question, held, primary
 from inkshelf.core.aims.building import Site, built, mounted_everywhere, share_need
 from inkshelf.core.aims.safety import (
     Others,
@@ -31,6 +31,7 @@ from inkshelf.core.aims.systems import (
     system_question,
     there_question,
 )
+from inkshelf.core.aims.volumes import lead
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, stretches
 from inkshelf.core.machine.profiles import profile
@@ -148,13 +149,14 @@ def new_table(disk: Disk, table: str, seed: str) -> list[Step]:
 
 def spread(disk: Disk, needs: tuple[Need, ...], size: int | None) -> tuple[dict[str, int], Fit]:
     """Return sizes in the largest free stretch of a disk: ``size`` for all but the shared volume, which takes the rest."""
-    free = stretches(disk)
+    free = [one for one in stretches(disk) if not (one.logical and primary(needs))]
     if not free:
-        raise PlanError(f"Disk {disk.id} has no free room.", "Erase it, or choose another disk.")
+        where = " outside its extended partition" if stretches(disk) else ""
+        raise PlanError(f"Disk {disk.id} has no free room{where}.", "Erase it, or choose another disk.")
     gap = max(free, key=lambda one: one.size)
     shared = [one for one in needs if one.part == "share"]
     own = tuple(one for one in needs if one.part != "share")
-    room = align_down(gap.size, MIB) - MIB * len(needs) * (disk.table.kind == "mbr")
+    room = align_down(gap.size, MIB) - lead(disk, needs, logical=gap.logical)
     floor = sum(one.fixed or one.floor for one in shared)
     mine = min(size or (comfortable(own) if shared else room), room - floor)
     if size and size > room - floor:

@@ -25,7 +25,9 @@ class Layout(Value, frozen=True):
     """How a system is laid out on a disk: ``own_esp`` with UEFI; the schools of swap and home; memory in bytes.
 
     ``divides``: by hand, or its installer by itself. ``groups``: names of volume groups that the machine has. ``sizes``: what a person
-    locked. ``mark`` sets the parts and labels of one system apart from those of another; ``root_bytes``: root's size, where a person set it.
+    locked. ``active``: the disk has an active volume, which starts the NT family.
+
+    ``mark`` sets the parts and labels of one system apart from those of another; ``root_bytes``: root's size, where a person set it.
     """
 
     table: Literal["gpt", "mbr"] = "gpt"
@@ -42,6 +44,7 @@ class Layout(Value, frozen=True):
     sizes: tuple[tuple[str, int], ...] = ()
     groups: tuple[str, ...] = ()
     divides: Divides = "hand"
+    active: bool = False
 
 
 def layout_on(disk: Disk, found: Machine) -> Layout:
@@ -51,6 +54,7 @@ def layout_on(disk: Disk, found: Machine) -> Layout:
         mode="legacy" if found.firmware.mode == "legacy" else "uefi",
         sector=disk.sector,
         ram=found.ram_bytes,
+        active=any(one.active and not one.logical for one in disk.volumes),
         groups=tuple(one.filesystem.label for _, one in found.volumes() if one.filesystem and one.filesystem.kind == "lvm"),
     )
 
@@ -156,10 +160,11 @@ def _nt(kind: Profile, layout: Layout) -> tuple[Need, ...]:
             _need(f"reserved{mark}", "reserved", "nt_reserved", "", "", "nt_reserved", size, size, reason("nt_reserved"))
         )
     system = _need(f"root{mark}", "system", "basic_data", "ntfs", "SYSTEM", "nt_system", room.floor, room.comfort, room.reason)
-    needs.append(_changed(system, grows=True))
+    starts_there = layout.table == "mbr" and not layout.active
+    needs.append(_changed(system, grows=True, slot="primary" if starts_there else "any"))
     size = figure("nt_recovery", "comfortable")
     recovery = _need(f"recovery{mark}", "recovery", "nt_recovery", "ntfs", "RECOVERY", "", size, size, reason("nt_recovery"))
-    needs.append(_changed(recovery, attributes=1 << 63 | 1))
+    needs.append(_changed(recovery, attributes=1 << 63 | 1, behind=system.part))
     return tuple(needs)
 
 

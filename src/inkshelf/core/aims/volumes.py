@@ -7,7 +7,7 @@ from inkshelf.core.disk.kinds import kind_of
 from inkshelf.core.disk.types import gpt_type, mbr_type
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
-from inkshelf.core.fit.room import Fit
+from inkshelf.core.fit.room import Fit, free_slots
 from inkshelf.core.machine.calls import next_call
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.size import MIB, align_up
@@ -39,55 +39,70 @@ def drawn_for(filesystem: str, seed: str, purpose: str) -> str:
     return draw(seed, purpose)
 
 
-def slots(disk: Disk) -> int:
-    """Return how many primary volumes an MBR has room for; a GPT has as many as anybody wants."""
-    if disk.table.kind != "mbr":
-        return 1 << 10
-    taken = sum(not one.logical for one in disk.volumes) + (disk.table.extended is not None)
-    return max(0, PRIMARIES - taken)
+def logicals(disk: Disk, needs: tuple[Need, ...], *, logical: bool) -> tuple[bool, ...]:
+    """Tell of each new volume whether it becomes a logical one; raises ``PlanError`` where the table has no slot for it.
 
-
-def as_logical(disk: Disk, count: int, *, logical: bool) -> bool:
-    """Tell whether ``count`` new volumes become logical ones; raises ``PlanError`` where the table has no slot for them."""
-    if logical or count <= slots(disk):
-        return logical
-    if disk.table.extended is None and slots(disk):
-        return True
-    free = slots(disk)
+    ``logical``: their place is inside the extended partition. Where there are not slots enough one is made, for all behind the last that
+    has to be a primary volume.
+    """
+    primary = [need for need in needs if need.slot == "primary"]
+    if logical and primary:
+        raise PlanError(
+            f"What starts from {primary[0].label or primary[0].part} has to be a primary volume, and this free room is inside the extended partition.",
+            "Choose free room outside it, or change the table to GPT.",
+        )
+    free = free_slots(disk)
+    if logical or len(needs) <= free:
+        return (logical,) * len(needs)
+    first = max((at for at, need in enumerate(needs, 1) if need.slot == "primary"), default=0)
+    if disk.table.extended is None and free > first:
+        return tuple(at >= first for at in range(len(needs)))
     raise PlanError(
-        f"The MBR of disk {disk.id} has {free or 'no'} slot{'s' if free != 1 else ''} left, and {count} volumes are wanted.",
+        f"The MBR of disk {disk.id} has {free or 'no'} slot{'s' if free != 1 else ''} left, and {len(needs)} volumes are wanted.",
         "Use free room inside its extended partition, remove a volume, or change the table to GPT.",
     )
 
 
-def lead(disk: Disk, count: int, *, logical: bool) -> int:
-    """Return the bytes that ``count`` new volumes take beside themselves: a logical one has a record before it."""
-    return MIB * count if as_logical(disk, count, logical=logical) else 0
+def lead(disk: Disk, needs: tuple[Need, ...], *, logical: bool) -> int:
+    """Return the bytes that new volumes take beside themselves: a logical one has a record before it."""
+    return MIB * sum(logicals(disk, needs, logical=logical))
+
+
+def refuse_apart(needs: tuple[Need, ...]) -> None:
+    """Refuse needs of which one does not stand right behind the one that it belongs behind."""
+    for at, need in enumerate(needs):
+        if need.behind and (not at or needs[at - 1].part != need.behind):
+            raise PlanError(f"{need.part} has to stand right behind {need.behind}.", "Plan both in one piece.")
 
 
 def make(disk: Disk, place: Fit, wanted: tuple[tuple[Need, int], ...], seed: str, taken: tuple[str, ...], by: str = "") -> New:
     """Return volumes of these sizes in bytes, one behind the other from the start of ``place``.
 
-    ``taken``: call numbers that are given away. On an MBR they become logical where there are not slots enough. ``by``: the profile of
-    the system whose installer makes them by itself.
+    ``taken``: call numbers that are given away. On an MBR they become logical where there are not slots enough, but for those that have to
+    be primary volumes. ``by``: the profile of the system whose installer makes them by itself.
     """
-    inside = as_logical(disk, len(wanted), logical=place.logical)
+    needs = tuple(need for need, _ in wanted)
+    refuse_apart(needs)
+    inside = logicals(disk, needs, logical=place.logical)
     numbers = {one.number for one in disk.volumes} | ({disk.table.extended.number} if disk.table.extended else set())
     steps: list[Step] = []
-    if inside and disk.table.extended is None:
-        number = next(one for one in range(1, PRIMARIES + 1) if one not in numbers)
-        steps.append(Enclose(disk.id, number, place.start, align_up(place.size, MIB)))
+    enclosing = any(inside) and disk.table.extended is None
     next_logical = 5 + sum(one.logical for one in disk.volumes)
     given, calls, uuids, creates, at = list(taken), {}, {}, [], place.start
-    for need, size in wanted:
-        at += MIB if inside else 0
+    for (need, size), logical in zip(wanted, inside, strict=True):
+        if enclosing and logical:
+            number = next(one for one in range(1, PRIMARIES + 1) if one not in numbers)
+            numbers.add(number)
+            steps.append(Enclose(disk.id, number, at, place.start + align_up(place.size, MIB) - at))
+            enclosing = False
+        at += MIB if logical else 0
         call = next_call(need.role, given)
-        number = next_logical if inside else next(one for one in range(1, 1024) if one not in numbers)
-        next_logical += inside
+        number = next_logical if logical else next(one for one in range(1, 1024) if one not in numbers)
+        next_logical += logical
         given.append(call)
         numbers.add(number)
         calls[need.part] = call
-        creates.append(replace(_create(disk, need, call, number, at, size, seed, logical=inside), by=by))
+        creates.append(replace(_create(disk, need, call, number, at, size, seed, logical=logical), by=by))
         steps.append(creates[-1])
         if need.filesystem:
             uuids[need.part] = drawn_for(need.filesystem, seed, need.part)

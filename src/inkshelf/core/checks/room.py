@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkshelf.core.aims.base import primary
 from inkshelf.core.aims.shares import comfortable, least
 from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.errors import PlanError
@@ -61,11 +62,11 @@ def _largest(reading: Reading) -> tuple[ChangeAim, ...]:
     here = next((one for one in job.found.disks if job.aim and one.id == job.aim.disk), None)
     if job.aim is None or here is None:
         return ()
-    most = possible(here) // MIB * MIB
     try:
-        floors = least(job.aim.needs(job.found))
+        needs = job.aim.needs(job.found)
     except PlanError:
         return ()  # no size helps a system that cannot be laid out so
+    most, floors = possible(here, primary=primary(needs)) // MIB * MIB, least(needs)
     asked = job.aim.size_bytes or sum(step.size for step in job.planned if isinstance(step, Create))
     enough = most > floors and most < asked
     return (ChangeAim("size_bytes", most, f"Take {apart(most, asked)[0]}"),) if enough else ()
@@ -203,7 +204,8 @@ def _more(reading: Reading, step: Create) -> tuple[ChangeAim, ...]:
         return ()
     if not step.id.startswith(f"{aim.id}."):
         return ()
-    most = min(comfortable(aim.needs(job.found)), possible(job.found.disk(aim.disk)) // MIB * MIB)
+    needs = aim.needs(job.found)
+    most = min(comfortable(needs), possible(job.found.disk(aim.disk), primary=primary(needs)) // MIB * MIB)
     ways = [
         ChangeAim("size_bytes", most, f"Take {binary(most)} in all"),
         ChangeAim("size_bytes", None, "As much as is comfortable"),

@@ -40,14 +40,24 @@ def _fits(problem: Problem) -> bool:
 
 def _limits(problem: Problem) -> Iterator[tuple[str, Relaxed]]:
     """Yield every limit in words, with the change that leaves it out. What is easiest for a person to change comes last: it is kept longest."""
+    volumes = [(shelf, held) for shelf in problem.shelves for held in shelf.held]
+    for shelf, held in volumes:
+        if not held.may_move:
+            yield f"{held.call} stays where it is on disk {shelf.disk}", partial(_each_held, held.call, _mobile)
+    for _, held in volumes:
+        if held.smallest > 1:
+            yield _kept_words(held), partial(_each_held, held.call, _soft)
     for shelf in problem.shelves:
-        for held in shelf.held:
-            if not held.may_move:
-                yield f"{held.call} stays where it is on disk {shelf.disk}", partial(_each_held, held.call, _mobile)
-    for shelf in problem.shelves:
-        for held in shelf.held:
-            if held.smallest > 1:
-                yield _kept_words(held), partial(_each_held, held.call, _soft)
+        if shelf.slots is not None:
+            left = f"{shelf.slots or 'no'} slot{'' if shelf.slots == 1 else 's'}"
+            yield f"the MBR of disk {shelf.disk} has {left} left", partial(_each_shelf, shelf, _with_slots)
+    yield from _of_pieces(problem)
+
+
+def _of_pieces(problem: Problem) -> Iterator[tuple[str, Relaxed]]:
+    for piece in problem.pieces:
+        if piece.primary:
+            yield f"{piece.key} starts from a primary volume", partial(_each_piece, piece.key, _anyhow)
     for piece in problem.pieces:
         if piece.disks:
             yield f"{piece.key} goes to disk {', '.join(piece.disks)}", partial(_each_piece, piece.key, _anywhere)
@@ -68,6 +78,11 @@ def _each_held(call: str, change: Callable[[Held], Held], problem: Problem) -> P
     return replace(problem, shelves=tuple(on(one) for one in problem.shelves))
 
 
+def _each_shelf(shelf: Shelf, change: Callable[[Shelf], Shelf], problem: Problem) -> Problem:
+    mine = (shelf.disk, shelf.inside)
+    return replace(problem, shelves=tuple(change(one) if (one.disk, one.inside) == mine else one for one in problem.shelves))
+
+
 def _each_piece(key: str, change: Callable[[Piece], Piece], problem: Problem) -> Problem:
     return replace(problem, pieces=tuple(change(one) if one.key == key else one for one in problem.pieces))
 
@@ -78,6 +93,14 @@ def _mobile(held: Held) -> Held:
 
 def _soft(held: Held) -> Held:
     return replace(held, smallest=1)
+
+
+def _with_slots(shelf: Shelf) -> Shelf:
+    return replace(shelf, slots=1 << 10)
+
+
+def _anyhow(piece: Piece) -> Piece:
+    return replace(piece, asks=tuple(replace(one, primary=False) for one in piece.asks))
 
 
 def _anywhere(piece: Piece) -> Piece:

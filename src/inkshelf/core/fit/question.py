@@ -8,6 +8,9 @@ from __future__ import annotations
 
 from inkshelf.core.value import Value
 
+RECORD = 1
+"""MiB that the record of a logical volume takes before it: an alignment unit."""
+
 
 class Held(Value, frozen=True):
     """A volume that is there: where it stands, what is in it, how far it may shrink from its end, whether it may move."""
@@ -27,30 +30,50 @@ class Held(Value, frozen=True):
 
 
 class Shelf(Value, frozen=True):
-    """The usable stretch of one disk and what stands on it, in order."""
+    """The usable stretch of one disk and what stands on it, in order.
+
+    ``slots``: how many primary volumes its table has room for (``None``: as many as anybody wants); ``encloses``: an extended partition
+    can still be made, which takes one of them. ``inside``: the stretch is that of an extended partition, where a volume takes no slot and
+    has a record of ``RECORD`` before it.
+    """
 
     disk: str
     start: int
     end: int
     held: tuple[Held, ...] = ()
+    slots: int | None = None
+    encloses: bool = False
+    inside: bool = False
 
 
 class Ask(Value, frozen=True):
-    """One new volume: at least ``floor``, comfortable at ``comfort``; ``fixed``: a size that a person set; ``grows``: it takes the rest."""
+    """One new volume: at least ``floor``, comfortable at ``comfort``; ``fixed``: a size that a person set; ``grows``: it takes the rest.
+
+    ``primary``: it is no use inside an extended partition.
+    """
 
     key: str
     floor: int
     comfort: int
     fixed: int = 0
     grows: bool = False
+    primary: bool = False
 
 
 class Piece(Value, frozen=True):
-    """New volumes that lie side by side in one gap, in this order; ``disks``: where they may go (empty: anywhere)."""
+    """New volumes that lie side by side in one gap, in this order; ``disks``: where they may go (empty: anywhere).
+
+    All of them are primary volumes, or all of them lie inside an extended partition, each behind its record.
+    """
 
     key: str
     asks: tuple[Ask, ...]
     disks: tuple[str, ...] = ()
+
+    @property
+    def primary(self) -> bool:
+        """One of its volumes has to be a primary one, so that all of them are."""
+        return any(one.primary for one in self.asks)
 
 
 class Problem(Value, frozen=True):
@@ -61,12 +84,13 @@ class Problem(Value, frozen=True):
 
 
 class Put(Value, frozen=True):
-    """Where a new volume goes."""
+    """Where a new volume goes; ``logical``: inside an extended partition, its record right before it."""
 
     key: str
     disk: str
     start: int
     size: int
+    logical: bool = False
 
 
 class Answer(Value, frozen=True):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Disk, Gap, Volume
 from inkshelf.core.size import MIB, align_down, align_up, apart, binary, parse_size
+from inkshelf.core.steps.tables import PRIMARIES
 from inkshelf.core.value import Value
 from inkshelf.data import table
 
@@ -39,6 +40,14 @@ class Fit(Value, frozen=True):
     giver: Volume | None = None
     giver_bytes: int = 0
     logical: bool = False
+
+
+def free_slots(disk: Disk) -> int:
+    """Return how many primary volumes an MBR has room for; a GPT has as many as anybody wants."""
+    if disk.table.kind != "mbr":
+        return 1 << 10
+    taken = sum(not one.logical for one in disk.volumes) + (disk.table.extended is not None)
+    return max(0, PRIMARIES - taken)
 
 
 def reserve_size(used: int) -> int:
@@ -90,22 +99,24 @@ def usable(gap: Gap) -> Gap:
     return Gap(inner.start, inner.size, gap.logical)
 
 
-def possible(disk: Disk) -> int:
-    """Return the largest stretch that can be had on a disk, in bytes, by a gap or by one shrink."""
-    best_gap = max((gap.size for gap in stretches(disk)), default=0)
-    return max([best_gap, *(one.most for one in givers(disk))])
+def possible(disk: Disk, *, primary: bool = False) -> int:
+    """Return the largest stretch that can be had on a disk, in bytes, by a gap or by one shrink; ``primary``: outside an extended partition."""
+    best_gap = max((gap.size for gap in stretches(disk) if not (primary and gap.logical)), default=0)
+    return max([best_gap, *(one.most for one in givers(disk) if not (primary and one.volume.logical))])
 
 
-def fit(disk: Disk, size: int) -> Fit:
+def fit(disk: Disk, size: int, *, primary: bool = False) -> Fit:
     """Find ``size`` bytes (rounded up to a MiB): the smallest gap that is there, else the end of the largest giver.
 
+    ``primary``: one of the volumes is no use inside an extended partition.
     More than a giver may give is planned all the same, and a finding says so; raises ``PlanError`` where nothing can be planned.
     """
     size = align_up(size, UNIT)
-    gaps = sorted((one for one in stretches(disk) if one.size >= size), key=lambda one: one.size)
+    fitting = (one for one in stretches(disk) if one.size >= size and not (primary and one.logical))
+    gaps = sorted(fitting, key=lambda one: one.size)
     if gaps:
         return Fit(gaps[0].start, size, logical=gaps[0].logical)
-    candidates = givers(disk)
+    candidates = [one for one in givers(disk) if not (primary and one.volume.logical)]
     if not candidates:
         raise PlanError(f"Disk {disk.id} has no gap of {binary(size)} and no volume that could give one.", _no_giver(disk))
     return given_by(disk, candidates[0], size)

@@ -15,13 +15,14 @@ import numpy as np
 
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.packing import Load, largest_share
-from inkshelf.core.fit.question import Answer, Ask, Held, Piece, Problem, Put, Refusal, Shelf
+from inkshelf.core.fit.question import RECORD, Answer, Ask, Held, Piece, Problem, Put, Refusal, Shelf
 from inkshelf.core.value import replace
 
 PATIENCE = 15.0  # seconds that one stage may take; what it has then is taken, and said not to be proved
 TIGHT, LOOSE = 1e-6, 1e-4  # of a share; of MiB, which are rounded to whole ones in the end
 OUT_OF_TIME, INFEASIBLE = 1, 2  # the solver's words for it
 Row = dict[int, float]
+Lying = tuple[str, int, bool]  # a piece, the number of its gap, and whether it lies inside an extended partition there
 
 
 @dataclass
@@ -84,8 +85,9 @@ class Columns:
     shift: dict[str, int] = field(default_factory=dict)
     shrink: dict[str, int] = field(default_factory=dict)
     size: dict[str, int] = field(default_factory=dict)
-    there: dict[tuple[str, int], int] = field(default_factory=dict)
-    room: dict[tuple[str, int], int] = field(default_factory=dict)
+    there: dict[Lying, int] = field(default_factory=dict)
+    room: dict[Lying, int] = field(default_factory=dict)
+    enclosed: dict[int, int] = field(default_factory=dict)
     share: int = 0
 
 
@@ -106,7 +108,7 @@ def gaps_of(problem: Problem) -> list[Gap]:
         edges: list[Held | None] = [None, *shelf.held, None]
         for before, behind in pairwise(edges):
             low = before.end if before else shelf.start
-            high = behind.start if behind else shelf.end
+            high = behind.start - (RECORD if shelf.inside else 0) if behind else shelf.end
             found.append(Gap(shelf, before, behind, max(0, high - low)))
     return found
 
@@ -179,6 +181,8 @@ def _best(problem: Problem) -> Answer | None:
 
 
 def _packed(problem: Problem, gaps: list[Gap]) -> float | None:
+    if any(shelf.slots is not None or shelf.inside for shelf in problem.shelves):
+        return None  # the search knows neither slots nor records
     rooms = tuple(_most(gap) for gap in gaps)
     loads = []
     for piece in problem.pieces:
@@ -202,7 +206,8 @@ def _model(problem: Problem, gaps: list[Gap]) -> tuple[Model, Columns]:
     for piece in problem.pieces:
         _piece(model, columns, piece, gaps)
     for number, gap in enumerate(gaps):
-        _room(model, columns, problem, gap, number)
+        _room(model, columns, gap, number)
+    _slots(model, columns, problem, gaps)
     _in_order(model, columns, problem)
     return model, columns
 
@@ -211,13 +216,13 @@ def _in_order(model: Model, columns: Columns, problem: Problem) -> None:
     """Pieces that ask for the same stand in the order of their gaps: which of them lies where is all one, and is asked once only."""
     for one, other in pairwise(sorted(problem.pieces, key=_wanted)):
         if _wanted(one) == _wanted(other):
-            mine = {columns.there[key, number]: float(number) for key, number in columns.there if key == one.key}
-            its = {columns.there[key, number]: -float(number) for key, number in columns.there if key == other.key}
+            mine = {column: float(number) for (key, number, _), column in columns.there.items() if key == one.key}
+            its = {column: -float(number) for (key, number, _), column in columns.there.items() if key == other.key}
             model.row({**mine, **its}, -np.inf, 0)
 
 
 def _wanted(piece: Piece) -> tuple[object, ...]:
-    return (piece.disks, tuple((ask.floor, ask.comfort, ask.fixed, ask.grows) for ask in piece.asks))
+    return (piece.disks, tuple((ask.floor, ask.comfort, ask.fixed, ask.grows, ask.primary) for ask in piece.asks))
 
 
 def _held(model: Model, columns: Columns, shelf: Shelf, held: Held) -> None:
@@ -239,17 +244,54 @@ def _piece(model: Model, columns: Columns, piece: Piece, gaps: list[Gap]) -> Non
         columns.size[ask.key] = size = model.column(fixed or ask.floor, top)
         if not fixed and ask.comfort > ask.floor:
             model.row({size: 1.0, columns.share: -(ask.comfort - ask.floor)}, ask.floor, np.inf)
-    least = sum(ask.fixed or ask.floor for ask in piece.asks)
-    most = {number: _most(gap) for number, gap in enumerate(gaps) if not piece.disks or gap.shelf.disk in piece.disks}
-    places = [number for number, room in most.items() if room >= least] or list(most)[:1]
-    for number in places:
-        columns.there[piece.key, number] = there = model.column(0, 1, whole=True)
-        columns.room[piece.key, number] = room = model.column(0, most[number])
-        model.row({room: 1.0, there: -most[number]}, -np.inf, 0)
+    ways = _ways(piece, gaps)
+    for way, least, most in ways:
+        columns.there[way] = there = model.column(0, 1, whole=True)
+        columns.room[way] = room = model.column(0, most)
+        model.row({room: 1.0, there: -most}, -np.inf, 0)
         model.row({room: 1.0, there: -least}, 0, np.inf)
-    model.row({columns.there[piece.key, number]: 1.0 for number in places}, 1, 1)
-    sizes = {columns.size[ask.key]: 1.0 for ask in piece.asks}
-    model.row({**sizes, **{columns.room[piece.key, number]: -1.0 for number in places}}, 0, 0)
+    model.row({columns.there[way]: 1.0 for way, _, _ in ways}, 1, 1)
+    rooms = {columns.room[way]: -1.0 for way, _, _ in ways}
+    records = {columns.there[way]: float(_records(piece)) for way, _, _ in ways if way[2]}
+    model.row({**{columns.size[ask.key]: 1.0 for ask in piece.asks}, **rooms, **records}, 0, 0)
+
+
+def _records(piece: Piece) -> int:
+    return RECORD * len(piece.asks)
+
+
+def _ways(piece: Piece, gaps: list[Gap]) -> list[tuple[Lying, int, int]]:
+    """Every way a piece can lie in a gap, with the least room it takes there and the most; one that cannot be, where there is none."""
+    floors, ways = sum(ask.fixed or ask.floor for ask in piece.asks), []
+    for number, gap in enumerate(gaps):
+        if piece.disks and gap.shelf.disk not in piece.disks:
+            continue
+        if not gap.shelf.inside:
+            ways.append(((piece.key, number, False), floors, _most(gap)))
+        if (gap.shelf.inside or gap.shelf.encloses) and not piece.primary:
+            ways.append(((piece.key, number, True), floors + _records(piece), _most(gap)))
+    return [one for one in ways if one[1] <= one[2]] or [((piece.key, 0, False), max(1, floors), 0)]
+
+
+def _slots(model: Model, columns: Columns, problem: Problem, gaps: list[Gap]) -> None:
+    """Primary volumes, and an extended partition where one is made, are no more than the table's slots."""
+    counts = {piece.key: len(piece.asks) for piece in problem.pieces}
+    for shelf in problem.shelves:
+        if shelf.slots is None:
+            continue
+        mine = {number for number, gap in enumerate(gaps) if gap.shelf == shelf}
+        if shelf.encloses:
+            for number in sorted(mine):
+                columns.enclosed[number] = model.column(0, 1, whole=True)
+            model.row({columns.enclosed[number]: 1.0 for number in mine}, -np.inf, 1)
+        taken: Row = {columns.enclosed[number]: 1.0 for number in mine if shelf.encloses}
+        for (key, number, inside), column in columns.there.items():
+            if number in mine and inside:
+                model.row({column: 1.0, columns.enclosed[number]: -1.0}, -np.inf, 0)
+            elif number in mine:
+                taken[column] = float(counts[key])
+        if taken:
+            model.row(taken, -np.inf, shelf.slots)
 
 
 def _most(gap: Gap) -> int:
@@ -261,9 +303,9 @@ def _most(gap: Gap) -> int:
     return gap.shelf.end - gap.shelf.start - sum(held.smallest for held in gap.shelf.held)
 
 
-def _room(model: Model, columns: Columns, problem: Problem, gap: Gap, number: int) -> None:
+def _room(model: Model, columns: Columns, gap: Gap, number: int) -> None:
     """What lies in a gap is no more than its room: what was there, what the volume before it gives, where its neighbours went."""
-    row = {columns.room[piece.key, number]: 1.0 for piece in problem.pieces if (piece.key, number) in columns.room}
+    row = {column: 1.0 for (_, at, _), column in columns.room.items() if at == number}
     if gap.before is not None:
         if gap.before.call in columns.shrink:
             row[columns.shrink[gap.before.call]] = -1.0
@@ -278,19 +320,20 @@ def _room(model: Model, columns: Columns, problem: Problem, gap: Gap, number: in
 def _answer(problem: Problem, gaps: list[Gap], columns: Columns, found: np.ndarray[Any, Any], share: float) -> Answer:
     """Whole MiB: sizes are rounded down, what a volume gives is rounded up, and what is over goes to the one that grows."""
     shift = {call: round(float(found[column])) for call, column in columns.shift.items() if found[columns.moved[call]] > 0.5}
-    where = {piece: number for (piece, number), column in columns.there.items() if found[column] > 0.5}
+    where = {way[0]: way for way, column in columns.there.items() if found[column] > 0.5}
     shrunk: dict[str, int] = {}
     put: list[Put] = []
     for number, gap in enumerate(gaps):
-        here = [piece for piece in problem.pieces if where[piece.key] == number]
+        here = sorted((one for one in problem.pieces if where[one.key][1] == number), key=lambda one: where[one.key][2])
         sizes = {ask.key: int(float(found[columns.size[ask.key]]) + 1e-4) for piece in here for ask in piece.asks}
         moved_behind = shift.get(gap.behind.call, 0) if gap.behind else 0
-        end = (gap.behind.start if gap.behind else gap.shelf.end) + moved_behind
+        end = (gap.behind.start - RECORD * gap.shelf.inside if gap.behind else gap.shelf.end) + moved_behind
         room = gap.size + moved_behind - (shift.get(gap.before.call, 0) if gap.before else 0)
         gives = float(found[columns.shrink[gap.before.call]]) if gap.before and gap.before.call in columns.shrink else 0.0
-        most = int(room + gives + 1e-4)
+        records = sum(_records(piece) for piece in here if where[piece.key][2])
+        most = int(room + gives + 1e-4) - records
         _grow(here, sizes, most)
-        total = sum(sizes.values())
+        total = sum(sizes.values()) + records
         if gap.before and total > room:
             shrunk[gap.before.call] = gap.before.size - (total - room)
         at = (
@@ -298,14 +341,23 @@ def _answer(problem: Problem, gaps: list[Gap], columns: Columns, found: np.ndarr
             if gap.before and total > room
             else (gap.before.end + shift.get(gap.before.call, 0) if gap.before else gap.shelf.start)
         )
-        for piece in here:
-            for ask in piece.asks:
-                put.append(Put(ask.key, gap.shelf.disk, at, sizes[ask.key]))
-                at += sizes[ask.key]
+        put += _puts(here, where, sizes, gap.shelf.disk, at)
     starts = {
         held.call: held.start + shift[held.call] for shelf in problem.shelves for held in shelf.held if shift.get(held.call)
     }
     return Answer(tuple(put), shrunk, starts, share)
+
+
+def _puts(here: list[Piece], where: dict[str, Lying], sizes: dict[str, int], disk: str, at: int) -> list[Put]:
+    """One behind the other from ``at``; what lies inside an extended partition comes last, each behind its record."""
+    put = []
+    for piece in here:
+        for ask in piece.asks:
+            logical = where[piece.key][2]
+            at += RECORD * logical
+            put.append(Put(ask.key, disk, at, sizes[ask.key], logical))
+            at += sizes[ask.key]
+    return put
 
 
 def _grow(here: list[Piece], sizes: dict[str, int], most: int) -> None:

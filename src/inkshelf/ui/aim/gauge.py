@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from inkshelf.core.aims.base import primary
 from inkshelf.core.aims.beside import Beside, comfortable_size
 from inkshelf.core.aims.shares import comfortable, divide, least
 from inkshelf.core.errors import InkshelfError
@@ -49,7 +50,7 @@ def marks(desk: Desk) -> Marks | None:
         parts = tuple((PARTS.get(need.part, need.part), sizes[need.part]) for need in needs)
     except InkshelfError:
         parts = ()
-    return Marks(least(needs), comfortable(needs), max(GIB, possible(disk)), chosen, parts)
+    return Marks(least(needs), comfortable(needs), max(GIB, possible(disk, primary=primary(needs))), chosen, parts)
 
 
 def lines_of(spans: list[tuple[float, float]]) -> list[int]:
