@@ -9,9 +9,8 @@ import re
 from functools import cache
 from typing import Annotated
 
-from msgspec import Meta
-
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.value import Meta
 
 _END = r"$(?!\n)"  # in Python a bare dollar sign also matches before a last line break
 _CONTROL = r"\x00-\x1f\x7f-\x9f\u2028\u2029"

@@ -26,6 +26,7 @@ MARKS: tuple[tuple[str, Leads], ...] = (
     (r"^(?:File\(|\\)", "file"),
 )
 """Nodes of a path in words, the most telling first."""
+LONGEST = 4096
 LONGEST_LIMIT = 0xFFFF  # seconds, in sixteen bits
 NUMBERS = re.compile(r"^(BootOrder|BootNext|BootCurrent|Timeout):\s*(.*)$")
 
@@ -78,8 +79,9 @@ def _leads(path: str) -> Leads:
 
 def _entry(match: re.Match[str]) -> BootEntry:
     number, star, title, path = match.groups()
-    said = shown(path.strip())[:4096]
-    made = BootEntry(int(number, 16), shown(title.strip())[:4096], active=star == "*", leads=_leads(path), device=said)
+    path = path[:LONGEST]  # what is longer is no path, and a search in it takes the square of its length
+    said = shown(path.strip())[:LONGEST]
+    made = BootEntry(int(number, 16), shown(title.strip())[:LONGEST], active=star == "*", leads=_leads(path), device=said)
     made = replace(made, application=made.leads == "firmware" and exact("firmware", "shell") not in path.lower())
     drive, file = DRIVE.search(path), FILE.search(path)
     if drive:
@@ -95,7 +97,7 @@ def _entry(match: re.Match[str]) -> BootEntry:
     elif made.leads == "partition":
         made = replace(made, leads="unknown")  # of a partition that is not named in a way that anybody could look for
     named = (file.group(1) or file.group(2) or "") if file else ""
-    return replace(made, path=shown(named)[:4096])
+    return replace(made, path=shown(named)[:LONGEST])
 
 
 def _whole(text: str) -> int:
