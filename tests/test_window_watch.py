@@ -122,7 +122,7 @@ def test_a_start_is_seen_beside_its_prediction(shown: Window, qtbot: QtBot, monk
     into = QBuffer(raw)
     into.open(QBuffer.OpenModeFlag.WriteOnly)
     screen.save(into, "PNG")
-    played(monkeypatch, Seen((first_of(shown.desk.job),), ("stand-in: first-stage",), "", True, raw.data()))
+    played(monkeypatch, Seen((first_of(shown.desk.job),), ("stand-in: first stage",), "", True, raw.data()))
     click(page, "Watch")
     qtbot.waitUntil(lambda: page.watch.task is None)
     kept = shown.bench_place / "start-none.png"

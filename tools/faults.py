@@ -110,8 +110,8 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ),
     (
         "core/fit/room.py",
-        "    gaps = sorted((one for one in stretches(disk) if one.size >= size)",
-        "    gaps = sorted((one for one in disk.gaps() if one.size >= size)",
+        "    fitting = (one for one in stretches(disk) if one.size >= size and",
+        "    fitting = (one for one in disk.gaps() if one.size >= size and",
         "plan findings machines order",
     ),
     # starting
@@ -307,7 +307,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/aims/belongings.py", "if where.startswith(HOMES) and not with_files:", "if where.startswith(HOMES):", "aims_inked"),
     ("core/aims/belongings.py", "or _uuid(volume) in others or", "or", "packing"),
     ("core/aims/safety.py", "if is_esp(one) and disk.id != but_on and not", "if disk.id != but_on and not", "aims_inked"),
-    ("core/aims/volumes.py", "at += MIB if inside else 0", "at += 0", "aims aims_inked"),
+    ("core/aims/volumes.py", "at += MIB if logical else 0", "at += 0", "aims aims_inked slots"),
     ("core/aims/shares.py", "max(1, need.comfort) // weights // MIB * MIB", "max(1, need.comfort) // weights", "aims plan"),
     ("core/aims/stickless.py", "*_shrunk(place.giver, _ends_before(place.giver, at))]", "]", "aims_inked"),
     ("core/aims/travelling.py", "work.install, *show, Confirm", "work.install, *show, *work.entering, Confirm", "aims_inked"),

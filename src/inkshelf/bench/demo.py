@@ -16,6 +16,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import fat
 from inkshelf.bench.ntfs_fill import lengthen
 from inkshelf.bench.sparse import copy_data, write_all
+from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.gpt import GptEntry, GptTable, blank, encode
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.size import GIB, MIB
@@ -129,7 +130,7 @@ def _startup(image: Path, place: tuple[int, int]) -> None:
         image,
         str(size // 1024),
     )
-    nt_loader = stand_ins.loader("NT loader", signed=True)
+    nt_loader = stand_ins.startup_loader(BootFile(exact("paths", "nt_loader"), "nt-loader", stand_ins.LOADER, signed=True))
     put_on_fat(
         image,
         start,

@@ -12,10 +12,12 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Literal
 
 from inkshelf.bench.opening import open_own
+from inkshelf.bench.patience import MOST, Patience, spent_by
 from inkshelf.bench.screen import Screen, arguments
 from inkshelf.bench.sparse import copy_data
 from inkshelf.core.boot.keys import NAMES
@@ -32,7 +34,9 @@ SECURE_CODE, SECURE_STORE = Path(exact("firmware", "secure_code")), Path(exact("
 """Firmware that checks signatures, and variables in which only the package's own test key is trusted."""
 PACKAGES = exact("firmware", "emulator_packages")
 GLOBAL = exact("firmware", "global")  # (3.3)
-LONGEST = 90  # seconds of a start; about ten are usual without hardware acceleration
+LONGEST = (
+    90  # seconds of a start, of processor time where it has less of that; about ten are usual without hardware acceleration
+)
 LONGEST_LEGACY = 8  # less than one is usual; a BIOS that finds nothing waits for good
 WAITING = (b"Shell>", b"Press ESC in", b"Boot Maintenance Manager", b"Press any key")
 """What the console shows where nothing goes on by itself."""
@@ -184,7 +188,7 @@ def _run(
     picture: bool,
 ) -> tuple[bool, bytes]:
     """Run until the machine switches itself off, or waits for a person; tell whether it did the first, and what its screen shows then."""
-    limit = ["timeout", "--kill-after=2", f"{seconds + 10:.0f}"]  # it ends even where this program is killed meanwhile
+    limit = ["timeout", "--kill-after=2", f"{(seconds + 10) * MOST:.0f}"]  # it ends even where this program is killed meanwhile
     command = [*limit, COMMAND, "-machine", "q35", "-m", "256", "-nodefaults", "-display", "none", "-net", "none", "-no-reboot"]
     command += [*flash, "-serial", f"file:{folder / 'console'}", "-monitor", "none"]
     command += arguments(folder) if picture else []
@@ -194,7 +198,7 @@ def _run(
     screen = Screen(folder) if picture else None
     with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as going:
         try:
-            ended = _until(going, folder, time.monotonic() + seconds, hear, screen)
+            ended = _until(going, folder, Patience(seconds, partial(spent_by, going.pid)), hear, screen)
             return ended, screen.take() if screen else b""
         finally:
             if screen is not None:
@@ -204,14 +208,14 @@ def _run(
 
 
 def _until(
-    going: subprocess.Popen[bytes], folder: Path, until: float, hear: Callable[[Seen], bool], screen: Screen | None
+    going: subprocess.Popen[bytes], folder: Path, patience: Patience, hear: Callable[[Seen], bool], screen: Screen | None
 ) -> bool:
     """Wait for the end; tell whether the machine switched itself off."""
     while going.poll() is None:
         raw = _console(folder)
         if screen is not None and screen.off():
             return True
-        if time.monotonic() > until or any(mark in raw for mark in WAITING):
+        if patience.over() or any(mark in raw for mark in WAITING):
             return False
         if not hear(told(raw, ended=False)):
             raise CancelledError("The start was broken off.", "Nothing was changed by it.")

@@ -103,7 +103,7 @@ def _content(file: BootFile, title: str, boot: frozenset[str] = frozenset()) -> 
         return stand_ins.menu_config(searched, title, chained, file.size_bytes, default=default, stays=file.stays)
     if file.kind == "nt-boot-data":
         return stand_ins.boot_data(*file.targets, size=file.size_bytes)
-    return stand_ins.loader(file.kind, signed=bool(file.signed), size=file.size_bytes)
+    return stand_ins.startup_loader(file)
 
 
 def _searched(roots: tuple[str, ...], boot: frozenset[str]) -> tuple[tuple[str, str], ...]:

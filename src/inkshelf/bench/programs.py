@@ -5,6 +5,7 @@ PE32+ for x86-64 (the portable executable format, revision 11; UEFI specificatio
 
 from __future__ import annotations
 
+import re
 import struct
 from typing import Literal
 
@@ -41,7 +42,37 @@ def program(words: str, ends: Ends = "stops", *, machine: int = X64, size: int =
     text = f"{words}\r\n".encode("utf-16-le") + b"\0\0"
     at = len(BEGIN) + 4
     code = code[: len(BEGIN)] + struct.pack("<i", len(code) - at) + code[at:]
-    body = (code + text).ljust(-(-len(code + text) // FILE_ALIGN) * FILE_ALIGN, b"\0")
+    return _whole(code + text, machine, size, certificate)
+
+
+Acts = Literal["starts", "menu", "boot-data"]
+"""Starts the file that it is given; reads it as a menu's configuration; only looks whether it is there."""
+LETTERS: dict[Acts, str] = {"starts": "s", "menu": "m", "boot-data": "n"}
+
+
+def acting(words: str, acts: Acts, reads: str, *, size: int = 0, certificate: bytes = b"") -> bytes:
+    """Return a program that says ``words`` and does as a loader of its kind does with ``reads``: a file beside it, or by its path (with ``\\``).
+
+    A menu starts what its configuration lists first, or its default, by chain; where a kernel would begin, and where a person would have to
+    do something, it says so and stops.
+    """
+    from inkshelf.bench.stand_in_code import CODE  # late: few starts of the program need it
+
+    behind = "".join((LETTERS[acts], words, "\0", reads, "\0")).encode("utf-16-le")
+    return _whole(CODE + behind, X64, size, certificate)
+
+
+BEGAN = re.compile(r"^stand-in: begins '(.*)'$")
+WAITS = "; it waits"
+
+
+def begun(said: tuple[str, ...]) -> str:
+    """Return the title of what a stand-in of a menu said that it begins (empty: nothing)."""
+    return next((one.group(1) for one in map(BEGAN.match, reversed(said)) if one), "")
+
+
+def _whole(code: bytes, machine: int, size: int, certificate: bytes) -> bytes:
+    body = code.ljust(-(-len(code) // FILE_ALIGN) * FILE_ALIGN, b"\0")
     whole = FILE_ALIGN + len(body)
     filled = max(whole, size - len(certificate))
     head = _head(machine, body, filled, len(certificate))

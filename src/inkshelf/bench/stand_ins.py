@@ -8,17 +8,39 @@ from __future__ import annotations
 
 import uuid
 
-from inkshelf.bench.programs import program, sector_code
+from inkshelf.bench.programs import Acts, acting, program, sector_code
+from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.data import exact
 
+LOADER = 64 << 10
+"""Bytes of a loader, where nobody said how large it is."""
 KERNEL = f"{exact('linux', 'kernel_prefix')}-6"
 """The kernel's file name, as an installed stand-in has it."""
 
 
-def loader(words: str, *, signed: bool, size: int = 64 << 10) -> bytes:
+def loader(words: str, *, signed: bool, size: int = LOADER) -> bytes:
     """Return ``size`` bytes of a program that says what it stands for and stops; ``signed``: with what looks like a signature, and is none."""
-    certificate = f"stand-in signature for {words}".encode().ljust(512, b"\0") if signed else b""
-    return program(f"stand-in: {words}", size=size, certificate=certificate)
+    return program(f"stand-in: {words}", size=size, certificate=_signature(words) if signed else b"")
+
+
+WHO: dict[FileKind, str] = {"first-stage": "first stage", "nt-loader": "NT loader"}
+
+
+def startup_loader(file: BootFile) -> bytes:
+    """Return the stand-in of a loader on a start-up volume: a first stage starts the menu beside it, a menu does as its configuration says."""
+    words, size = WHO.get(file.kind, file.kind), file.size_bytes
+    reads: dict[str, tuple[Acts, str]] = {
+        "first-stage": ("starts", exact("paths", "menu_x64")),
+        "menu": ("menu", exact("paths", "menu_config")),
+        "nt-loader": ("boot-data", exact("paths", "nt_boot_data")),
+    }
+    if file.kind not in reads:
+        return loader(words, signed=bool(file.signed), size=size)
+    return acting(words, *reads[file.kind], size=size, certificate=_signature(words) if file.signed else b"")
+
+
+def _signature(words: str) -> bytes:
+    return f"stand-in signature for {words}".encode().ljust(512, b"\0")
 
 
 def boot_data(*targets: str, size: int = 8192) -> bytes:

@@ -14,7 +14,7 @@ from inkshelf.bench.folder import Bench
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.journal import NAME, Journal
 from inkshelf.bench.kinds import fat
-from inkshelf.bench.programs import words_of_sector
+from inkshelf.bench.programs import WAITS, begun, words_of_sector
 from inkshelf.core.boot.entries import variables_of
 from inkshelf.core.boot.firmware import Start, start
 from inkshelf.core.boot.mishaps import (
@@ -122,9 +122,11 @@ def watch(
     except FormatError as error:
         raise BenchError(f"{error.what}", "Capture the entries again: efibootmgr -v.") from None
     predicted, seen = start(machine), (look or _started(machine, picture=picture))(disks, variables, emulator.LONGEST, hear)
-    began = real_menu.begun(seen.console)
+    real = real_menu.begun(seen.console)
+    began = real or begun(seen.said)
     parted = differs(predicted, seen, machine) or (_menu_differs(predicted, began, machine, disks) if began else "")
-    told = (f"a real menu in the place of its stand-in began “{began}”",) if began else ()
+    parted = parted or _waiting(predicted, seen)
+    told = (f"a real menu in the place of its stand-in began “{real}”",) if real else ()
     return Watched(predicted, seen, parted, (*notes, *told))
 
 
@@ -143,6 +145,12 @@ def _menu_differs(predicted: Start, began: str, machine: Machine, disks: list[tu
     if predicted.system:
         return "" if predicted.system in led else f"predicted that the menu starts {predicted.system}, seen “{began}”"
     return f"predicted that the menu waits for a person, seen “{began}”" if led else ""
+
+
+def _waiting(predicted: Start, seen: Seen) -> str:
+    """Return where a stand-in waits for a person although a system was predicted to start by itself (empty: nowhere)."""
+    why = next((one for one in seen.said if one.endswith(WAITS)), "")
+    return f"predicted that {predicted.system} starts, seen “{why}”" if why and predicted.ends == "system" else ""
 
 
 def _leads(machine: Machine, images: dict[str, Path], title: str) -> tuple[str, ...]:

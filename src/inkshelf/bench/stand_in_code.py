@@ -1,0 +1,55 @@
+"""What stand-ins for loaders do, as bytes made by tools/stand_in.py from tools/stand_in.c; x86-64, runs wherever it is put."""
+
+from __future__ import annotations
+
+import base64
+import zlib
+
+SOURCE = "8b6b7d75bd2efffaa4cbe58d3ada1b4018bb3d858baca79295e08b27f9242485"
+"""SHA-256 of the source that it was made from."""
+CODE = zlib.decompress(
+    base64.b85decode(
+        b"c-oCP4R90ZmAkV1gE3y4pVTB=vdJui8NvnS$kZw(@f!K^Es;C!fCC+9LD&*juw_PC#mU8)h?8{Z^|CE#Nt?N0dh{lp$+Wqd-W{c;brKnaWyq8>P9a?AG%g`z"
+        b"jcfvhfC<5S?|t9Ol4)k{>>2I8@BMu5?|bikJN_?)9H-rOrRrjq*d_E;axsn!jLjkMoAEJz(3K+YQ_&^(xT?<UEpybA6-Vb1E0wv@$8#J91cOAIa*Y!0G_j7x"
+        b"x+^R$`Z>`~4l3Fd(LPYLYv!LU%OcuY*QnyY7G6ZOqeQ#r)zaocSa*#kQ^IRUwUNOMigueayr*c_%{M6zh(4=mBg*pAjqao2YNCDkj8V%2yV(kO?WkhZ@ySuO"
+        b"v{5Ud+GL6qEtPrSmD<9#zfJ(VN)`^+n2UiSnNlBAtQ4_MW-h@Z=t_*RWlm31R0*Sxe&W?qgJwS}0NnR^dO0~ZwM;F7-$$b5@6dh9TsIqBsZ1gKxNZ`DsKIrD"
+        b"@JH7h&T`@&iTq8yaJaU-A(2u`JvC{yT(Jf+ADcgA+gvBwRWJAl?7c(ng@v<bA0WNjM?`xcwD7{h+l*Qw#s=P%^14SOi$Ueu2h1jhnCnWdi*+xsUJ~|$wIn`K"
+        b"12NLB5zQl26aDG!UISjNeXoPIBz{Z;uLB;eD<rx{DuJb{!40^Zv1t7_kYu95{4JOahIq9y$*XyRD4B{n!OC?+yFj!7pb@R65-JTamx%5J?KVm!&&o&8DbI0="
+        b"c5W8kDx`ZSyJ5waLHSulI}2N;@8dYRS>D)8w7VN{Z=yeC)_l$O0_iK~=wED{hfNginCrY8t6lPnS_SU#EGdBBjY}K@V<mG&$m@h3%=|@;buZzq=$QPr1NZ{#"
+        b";@y8c&8bC7{J0}?jpz+%ta!u;xb?=y6(#5>k?3{Xt)@D(4I&8}|1;4SO2qx1I#2FhT~^n#x|Bc=FBASl*=Th3tam8z2&5fOXU}s5iu<@)4s=CzJ*vZrhhsAB"
+        b"EPcgta&$WbjKKuan@ez?@3>ApM|JRmV^&%FhFOTHv&5`^m{_Ak_hK+XwS6PmIHDiFCvTO%Cx0KKj<Mbh!YTa`G}vltL&D6ojjhA9)&^Kast2=9*FHzT2htu1"
+        b"9PBk(r841g0c7lbM1Ps{YL^0#NM*ztG=BqO$$XsMcM!P0AjT8?e2xPlcbd#!(UW?GXdlr74NpK%R&t#ADuVhNvl*W9CRd6^AH%L_Up2cXG4QL1wpvp3jZzhy"
+        b"8zFud^jE;>3OxGsr2iRIAnvn~;#l`$t2BCrEFUr-{>rixZB#*;Mf+eUI5>D@dhgJau|P3iaw<mnD|6}&5<)2ePu5E2Mhc#Rvn0fI^r!YEumQ8##5iAE7pq;d"
+        b"HX3eRe)$=rdj+pxb+`^V3}H2`MQIQ~v@~qIq!J}~r7Ex1Eme56cB#ayL0Vmf+|^+%nZf{8srMx(qYnbdL<Kly5s=(Ew|FvB)~G%CHlCYCEd-_K-1rx8urUub"
+        b"GaF!e+n~G&y>?1&_8Kb(7r?36*r-i_^EN^0cy<HXGhxm_HTFw&JU;hIgg)Prn(&!UNSkpBj^{A_19JT3X)bz$7%Tk?&}}z~aX=cQ9GA_$J6Mj9hTBSXBC2kZ"
+        b"JfW_Rxt-C+VlVQ}=yF#o;L$y@GtdCedVs72v7EXf;L)7xAnAc~YAX>uBbomphI2kv#B+fL-P6cX`un{`S*5b)_B1ec%>yP5P85l!9GMRTX^e*6ZyRwL6!RKy"
+        b"QOJCRy8nq+1=RO5qPJC<?z`w^Mh%&2F1SlcI%y_+X5OENhK>QbY0gI>S~{Q?z6^OAh)+d?<PJp7R2P!8ghZ8qY9uHply&glLEC#?BOz_4@($7G?{JY;y=>(G"
+        b"3-gQBAMjM^Hj}ZR3L@HVYZI-VXUU#^CL7Ao^UI08-zJ>bF=bhLxR&ghMpRdMU2iR4SJUs{9O!Ch4jTENUs~398*BoOC-JE|5NRtul#o`TWT*(ZF}{0^z0z1A"
+        b"mA|r*r3Hev`kRTi5h|duh_A%zL1wf8MIVXvQwe;uD&GJ2TWA~U6Ko@e#HaI6f}M26KcbSzjcQmU<0lZCw4zHOIBUwO-$QCK07^NF)UP2dxCmw5c*4sT$A30A"
+        b"7X;>JEY%nQn$kIU&jF@y0aNA>I=abr^yZwSp@P+*5g)kDBSz#|3K>r<MZakW=n8>EE8!VjZ9iAp&l*g?dYU`q;Gdgd57eCOW+1)}0lFiccPO+&xVYJL-NJGb"
+        b"U5%w+vyDOl?}7kx;Vqi2@4!2ZKFJ%?6#N{(ag)BYn86zEhi*zitgT_}4J;T$KSWgniRV$`k8aZHRR%17KrugOB0s<#&I>(1LJ;&s>l$1aiI$M|am>e}ZO3*5"
+        b"a8Yp|Q!BAyZ?BKlichMAighe=L4g(trD@6`{3O-jI`0}44yU}}9~>?~+Cj?rNA*d{=sGVPc2*c<BzC)0s6RlladQ<6hh*1Y%2G;R*VsDYhfy6|%)CvT7;R;v"
+        b"P{+n#4MCW*CINf{Ko5}a#aw`@`+^s0-kTgv_lq<w^{wD*_c<Z{ODBWs(6ZgoMhY+vyBUFnOYT2MDj5aT=iRaHxzJh8V`oW!fw4YAyU(KHGIUNt`ZaA8A7LFK"
+        b")YH)?0sGUknbpVHYBj8Cxz#0fRY<JBVv=f1PI?5-)$v6D!Ml(wL)XW<r57-a>u1=6*HUv6)OfFPNU8!N;qY)zLh40VGq0Hcb_3%Zy&0e40Yf|4;#7RhL5%LI"
+        b"Vzd4WoFuO?ao8E&WT|p%E;9$qj`_nIG-V#fxL2`iXEad(JaJ!+ECcb=;E>FND9Koqnmc1w^9`KRka=llz&vw<j`q||c6schW7@45&*}7-Y?XG)baaNMfN^QV"
+        b"otbA7QVbKwIzE00>qq=9FC^RHEw<)mA=v^i3M?t{GZyvRQCN^~4)H>w&%va(k>!K&ewrbikUU|hc8n%UKUIeq{dWC3WEbKC(l9)al-mkW-Ki+Rr0m5MEcP<b"
+        b"qo65xg1bl9s?MO(JlhSWe*O#OI%n@sy$&!AZaMl(+>A_sKH+AzO-OxtiX(g#&rLr~cra@nPoaYpN}S?Y-Ngey-0V~d$%pu_H=VVX|J(Gf61m6jG&^wo|IhT{"
+        b"drUWHnf~c4(=X;s_ef2dosG$h>JIE3R7o_AHFvC@+s)^%(X*6%&|;-5-$F{Xml=!1IivQ|r|Gtt|AKYUN>HakT>;zPux-n9Kx##I;fPi;ljyaSO}!ry(xJ{1"
+        b"4!`6u&s?QT^;kt-$gIJNo}({g^h@*Tf5GVIvvUru&w|30DS(QGrtcmn&{}dKE@dHRd7QY;<pn%BWxJMUmmN|TLWnC(ZH@JGBpR_pYufPDY)0AelnqbWaGwox"
+        b"MGVd!fRZ8_u}@gUDj0N$L6t=q^;}p#$q#E*ga;C8Mm~gjmU8(P*~ybB&3Z#Eg~5Z?b#)=yTgN)$hGJ-M$Dx4&_EU;|hV~qyAE50EE_5Q?mKFD(B6DD*Cf2Zb"
+        b"`4~#CwzHgILCki&&A8G;`}p|zDXggnvKtAok!w=!e~Q(9bLcuuDv&W33OQSEsz2QOY7iLCpI_~WKo_hwn#N*ZZj*&|$B1=2V28+T0b!Zn!!G?rEPLz`#N2)z"
+        b")0^rvj=9_f8Frw^u8}zlh7j&ShT$u$$8<Yb@>36^DEVEgIrKe3_%u}VK8fl(M1-fWnh$+O2L!LZy>=WfHRi|H@OE_N+eYh3E@x_^`v(1hQgp9*Gp3~#YiP!_"
+        b"9uSgw&ozqQBKAuaJiD7z*-t#%Ubm@6@Icgv>ML+}F9eBoyvL{?(N4>;sX1MR@yn|+55vO00$7OPrp)~KxE#A(_<S*NM^9${E`Ir&*t%<EZA2azbCT2JH(}P}"
+        b")w!PDL>Vd~&l$l(TI1<qaHhxJ5{IN87C;uQ=JUr)F>lPQm^EfbPi3iKI-wWr>^Sc=mcCoahU+Sug-+65?E+lZ4g$*BN5?enILi4avgR$;(Bm)IWsKFj>_z4R"
+        b"(N~-1<5#ew4j@M%Bu(aoS8pn5OpdD8<=8(Ia%!eQuP?*<)P+9O+BGWQx|$q~{t@L>FfHXHh{3!TWqrQ&ohlUeUtTDZ6;$oQDJQdndP=W30{2qx9sKd~|815|"
+        b"(4vLY_0wQ(rd)}qoQ>||(KF-i?0#?deU`gnnOzh(L=zGhX`<3`mxpc4r4uyQ@EtSt-)*;-*yXwjKcA&Bn1mP$i-`MVM2OXXvy>Rm@@gTB7MYJt*95)2;hX_}"
+        b"_(rUzIy%3%xb`u%tahtfLaa2gPDQVn$^=t{<at%mh9I}0B4{6gLc5*pELHJ&qtF0lYpcSKY^K+EgL*|>M%G$*yTy-g3yWf3J{B$f-B$dZBx?&j_=RUwe%HDu"
+        b"eA<;jeLB%SMh}kpGn9*c$KZ0AmdzdfTr-)?9F|qt^Z`Bl3TARg$2-g#rgG%(3ACxkT;{+DplM^DOnvpRSxtR~35Roh9wE^m9i~Sj^D79)kFj7RCt(1@>*NIt"
+        b">UI{W*BtEThxfGqaL@uVz5(mfo@4l_VaxZo<vvbCR9~odWia$Dky|4MRk6z#R3r0BxrkpCIf;w-p7*zI^M};%i`=7PS6gSqF9w3`elhZ5MD=%w!HB4~`NMwT"
+        b"Ky<LB4bb6^E??L$ws!g>VyIIUBYwn#TyaMyfUQ2&hm44#%zzTxe7GRCbcO=KozbvQ4R(gOoN|A~oZS@>vzWvdUkD}d@QY!;ua#@{2Yk_XmFw__qRb9Pj#hjP"
+        b"cY6?&4u(YEEHl+MpZYb1(G5@r3J2DRO4r+hp`Dx>?C^I+Rc<8*sxkuG#`a)GP^E0PZfMUg|87<Ew@3V4)FYAT4rJj1(NGI@#mbezR!*8RVq36vTjy?y2?n@8"
+        b"@LqAKov))aw3B)cS-`G5f9~+_42B}&GHx08Fbs}e+uW>p*5*;{@`pqIcCj-caxHDXV5q&**Xj>rsIqouNq~cz#R$64RX_!j!az1F&VP*y`vcL4zx7eEGYo<2"
+        b"@QXWqExTsZ`CIca!b2X8Yl9jf!qg|Sj~Lv;TfY61@3xLs{=m&0JP{19@qKhrKl$U)%3sdo#$GR2v3CRK=UTWZ7lvm&*9reBm;d)_Xw#ghI&%Dv+#~Pjt_Qa4"
+        b"cn#pE82rEZ5|%^"
+    )
+)
