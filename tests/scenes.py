@@ -12,6 +12,7 @@ from inkshelf.core.machine.state import (
     Disk,
     FileSystem,
     Firmware,
+    KeyList,
     Machine,
     SystemRoot,
     Table,
@@ -190,6 +191,13 @@ UEFI: dict[str, tuple[str, str, Scene]] = {
     "kernel-gone": ("S2", "kernel-error", lambda m: held(m, "S2", kernels=0)),
     "kernel-unsigned": ("S2", "refused", lambda m: held(m, "S2", kernel_signed=False)),
     "loader-unsigned": ("S2", "refused", lambda m: spoilt(m, "B2", "first-stage", signed=False)),
+    "loader-untrusted": (
+        "S2",
+        "refused",
+        lambda m: firmware(
+            spoilt(m, "B2", "first-stage", signer="a stranger", marks=("ab" * 32,)), keys=(KeyList("db", marks=("cd" * 32,)),)
+        ),
+    ),
     "menu-unsigned": ("S2", "refused", lambda m: spoilt(m, "B2", "menu", signed=False)),
     "stage-skipped": ("S2", "refused", direct),
     "revoked": (

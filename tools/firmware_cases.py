@@ -7,8 +7,15 @@ import re
 import struct
 import subprocess
 import tempfile
+from datetime import UTC, datetime, timedelta
+from functools import cache
 from pathlib import Path
 from typing import Literal
+
+from cryptography import x509
+from cryptography.hazmat.primitives.asymmetric import rsa
+from cryptography.hazmat.primitives.hashes import SHA256 as SHA256_OF_KEYS
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
 
 from inkshelf.bench import emulator, signing
 from inkshelf.bench.emulator import Bus, Seen
@@ -19,16 +26,17 @@ from inkshelf.bench.programs import ARM64, X64, Ends, program
 from inkshelf.core.boot import paths, variables
 from inkshelf.core.boot.entries import firmware_of
 from inkshelf.core.boot.firmware import Start, start
-from inkshelf.core.boot.keys import SHA256, SignatureList, Signed, build_lists
+from inkshelf.core.boot.keys import SHA256, X509, SignatureList, Signed, build_lists
 from inkshelf.core.boot.paths import Drive, Node
 from inkshelf.core.boot.uefi import as_read
 from inkshelf.core.boot.variables import LoadOption
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.machine.joining import join_variables
-from inkshelf.core.machine.state import KeyList, Machine
+from inkshelf.core.machine.state import Machine
 from inkshelf.core.media.copying import File as Wanted
 from inkshelf.core.value import Value, field, replace
 from inkshelf.data import exact
+from inkshelf.exchange.rawvars import keys_of
 
 MIB = 1 << 20
 GUID_OF_TESTS = "6b1f5c3e-0c9a-4d7e-8f21-3a5b7c9d1e2f"
@@ -42,7 +50,7 @@ CONTROLLERS = ("usb", "nvme", "virtio", "sata")
 class File(Value, frozen=True):
     """A program on a volume: what it does once it has said its name; ``wide``: made for another processor where it is not; ``junk``: no program.
 
-    ``signed``: by the key that the firmware of a case with Secure Boot trusts.
+    ``signed``: by the key that the firmware of a case with Secure Boot trusts; ``stranger``: by another one.
     """
 
     path: str = FALLBACK
@@ -50,6 +58,7 @@ class File(Value, frozen=True):
     wide: bool = True
     junk: bool = False
     signed: bool = False
+    stranger: bool = False
 
 
 class Part(Value, frozen=True):
@@ -94,7 +103,11 @@ class Entry(Value, frozen=True):
 
 
 class Case(Value, frozen=True):
-    """Disks, entries by number, their order, the next one once; ``secure``: with Secure Boot on; ``revoked``: entries whose program dbx names."""
+    """Disks, entries by number, their order, the next one once; ``secure``: with Secure Boot on; ``revoked``: entries whose program dbx names.
+
+    ``trusts``: what db holds, where that is captured: the "test" key's certificate, that of a "stranger", or the "sum" of what is revoked else;
+    ``shunned``: dbx holds the stranger's certificate.
+    """
 
     title: str
     disks: tuple[Shelf, ...]
@@ -103,6 +116,8 @@ class Case(Value, frozen=True):
     next: int | None = None
     secure: bool = False
     revoked: tuple[int, ...] = ()
+    trusts: tuple[str, ...] = ()
+    shunned: bool = False
 
 
 def made(case: Case, folder: Path) -> tuple[list[tuple[Path, Bus]], dict[str, bytes], Machine]:
@@ -118,18 +133,41 @@ def made(case: Case, folder: Path) -> tuple[list[tuple[Path, Bus]], dict[str, by
     named["BootOrder"] = variables.build_order(case.order)
     if case.next is not None:
         named["BootNext"] = variables.build_order((case.next,))
-    sums = _sums(case, found)
-    if sums:
-        listed = tuple(Signed(GUID_OF_TESTS, bytes.fromhex(one)) for one in sums)
-        named["dbx"] = build_lists([SignatureList(SHA256, listed)])
+    named |= _lists(case, _sums(case, found))
     buses = {disk.id: shelf.bus for disk, shelf in zip(found.disks, case.disks, strict=True)}
     ordered = tuple(sorted(found.disks, key=lambda one: CONTROLLERS.index(buses[one.id])))
-    keys = (KeyList("dbx", sums=sums),) if sums else ()
+    keys = keys_of({name: data for name, data in named.items() if name in {"db", "dbx"}})
     return (
         images,
         named,
         join_variables(replace(found, disks=ordered), replace(firmware_of(named), secure_boot=switch, keys=keys)),
     )
+
+
+def _lists(case: Case, sums: tuple[str, ...]) -> dict[str, bytes]:
+    """What db and dbx hold in a case that says something of them."""
+    held = [SignatureList(SHA256, tuple(Signed(GUID_OF_TESTS, bytes.fromhex(one)) for one in sums))] if sums else []
+    known = {"test": signing.certificate(), "stranger": _stranger()[1]} if case.trusts or case.shunned else {}
+
+    def of(name: str) -> SignatureList:
+        return SignatureList(X509, (Signed(GUID_OF_TESTS, known[name]),))
+
+    trusted = [of(name) for name in case.trusts if name != "sum"]
+    by_sum = "sum" in case.trusts
+    shunned = [*(() if by_sum else held), *([of("stranger")] if case.shunned else [])]
+    lists = {"db": [*trusted, *(held if by_sum else ())], "dbx": shunned}
+    return {name: build_lists(one) for name, one in lists.items() if one}
+
+
+@cache
+def _stranger() -> tuple[bytes, bytes]:
+    """The key, as text, and the certificate of somebody whom no firmware knows; of this run."""
+    key = rsa.generate_private_key(public_exponent=65537, key_size=2048)
+    name = x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "a stranger")])
+    begins = datetime(2026, 1, 1, tzinfo=UTC)
+    made = x509.CertificateBuilder(name, name, key.public_key(), 7, begins, begins + timedelta(days=9000))
+    plain = key.private_bytes(Encoding.PEM, PrivateFormat.TraditionalOpenSSL, NoEncryption())
+    return plain, made.sign(key, SHA256_OF_KEYS()).public_bytes(Encoding.DER)
 
 
 def _sums(case: Case, found: Machine) -> tuple[str, ...]:
@@ -199,7 +237,7 @@ def _fill(path: Path, at: int, part: Part, where: str) -> None:
 
 def _program(file: File, where: str) -> bytes:
     made = program(f"STAND-IN {where} {file.path}", file.ends, machine=X64 if file.wide else ARM64)
-    return signing.signed(made) if file.signed else made
+    return signing.signed(made, *(_stranger() if file.stranger else ())) if file.signed else made
 
 
 def _bare(part: Part, path: Path, number: int) -> Path:

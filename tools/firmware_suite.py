@@ -21,6 +21,7 @@ E1, E2 = Entry(0, 0, HERON), Entry(0, 0, FALLBACK)
 
 SIGNED = Part((File(signed=True),))
 TRUSTED = Part((File(HERON, signed=True), File(signed=True)))
+STRANGE = (Shelf((Part((File(HERON, signed=True, stranger=True), File(signed=True))),)),)
 HALF = Part((File(HERON), File(signed=True)))
 
 
@@ -31,9 +32,12 @@ def _secure(
     order: tuple[int, ...] = (),
     once: int | None = None,
     revoked: tuple[int, ...] = (),
+    trusts: tuple[str, ...] = (),
+    shunned: bool = False,
 ) -> Case:
-    """A machine with Secure Boot on, whose firmware trusts one key."""
-    return Case(f"Secure Boot: {title}", disks, entries or {}, order, once, secure=True, revoked=revoked)
+    """A machine with Secure Boot on, whose firmware trusts one key, or what ``trusts`` says."""
+    named = f"Secure Boot: {title}"
+    return Case(named, disks, entries or {}, order, once, secure=True, revoked=revoked, trusts=trusts, shunned=shunned)
 
 
 CASES = (
@@ -267,6 +271,28 @@ MORE = (
     Case("only the path of the NT family's loader, and no entry", (Shelf((Part((File(NT_LOADER),)),)),)),
     Case("only a fallback for 32 bits, and no entry", (Shelf((Part((File(FALLBACK_32, wide=False),)),)),)),
 )
-CASES = (*CASES, *MORE)
-IN_CI = (2, 6, 11, 16, 23, 35, 39, 74)
-"""With the demo's own disks they are the nine that every run starts: places in ``CASES``."""
+OF_SIGNERS = (
+    _secure(
+        "a signer whom nothing vouches for: the next one", *STRANGE, entries={1: E1, 2: E2}, order=(1, 2), trusts=("test",)
+    ),
+    _secure("two signers are trusted", *STRANGE, entries={1: E1, 2: E2}, order=(1, 2), trusts=("test", "stranger")),
+    _secure(
+        "a trusted signer that is revoked: the next one",
+        *STRANGE,
+        entries={1: E1, 2: E2},
+        order=(1, 2),
+        trusts=("test", "stranger"),
+        shunned=True,
+    ),
+    _secure(
+        "an unsigned loader whose sum is trusted",
+        Shelf((HALF,)),
+        entries={1: E1},
+        order=(1,),
+        revoked=(1,),
+        trusts=("test", "sum"),
+    ),
+)
+CASES = (*CASES, *MORE, *OF_SIGNERS)
+IN_CI = (2, 6, 11, 16, 23, 35, 39, 74, len(CASES) - 4, len(CASES) - 1)
+"""With the demo's own disks they are the eleven that every run starts: places in ``CASES``."""

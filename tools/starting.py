@@ -11,6 +11,7 @@ from collections.abc import Callable
 
 from msgspec import convert, to_builtins
 
+from inkshelf.bench import signing
 from inkshelf.bench.programs import program
 from inkshelf.bench.stand_ins import boot_data, menu_config
 from inkshelf.core.boot import paths, variables
@@ -22,6 +23,7 @@ from inkshelf.core.boot.variables import LoadOption
 from inkshelf.core.disk.generations import told
 from inkshelf.core.disk.menus import leads_of, menu_file
 from inkshelf.core.disk.probe import pe_digest, pe_signed, pe_unfit
+from inkshelf.core.disk.signatures import Certificate, certificate, signers
 from inkshelf.core.disk.startup_files import Seen, boot_files
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.state import BootEntry, BootFile, Firmware, KeyList, Volume
@@ -76,6 +78,25 @@ def _boot_data(raw: bytes) -> object:
     return convert(to_builtins(in_order(parse(raw.decode("utf-8", "replace")))), tuple[BootEntry, ...])
 
 
+def _signed_program() -> bytes:
+    """A program with the test key's signature where it can be made, else with bytes that look like one."""
+    plain = program(
+        "a program", certificate=b"" if not signing.missing() else bytes.fromhex("1000000000020200 3000000000000000")
+    )
+    return plain if signing.missing() else signing.signed(plain)
+
+
+def _certificate() -> bytes:
+    return b"0\x03\x02\x01\x01" if signing.missing() else signing.certificate()
+
+
+def _named(raw: bytes) -> object:
+    try:
+        return convert(to_builtins(certificate(raw)), Certificate)
+    except ValueError:  # the documented error: it is no certificate
+        return None
+
+
 READERS: tuple[tuple[bytes, Callable[[bytes], object]], ...] = (
     (OPTION, lambda raw: entry_of(1, variables.parse_option(raw))),
     (OPTION, _variable),
@@ -91,6 +112,8 @@ READERS: tuple[tuple[bytes, Callable[[bytes], object]], ...] = (
     (LISTING, _boot_data),
     (boot_data(GUID, "\\second.vhd", size=2048), _files),
     (MENU, _files),
+    (_signed_program(), lambda raw: convert(to_builtins(signers(raw)), tuple[Certificate, ...])),
+    (_certificate(), _named),
     (b"\\EFI\\heron\\..\\start.efi", lambda raw: as_read(raw.decode("utf-8", "replace"), Volume("B1", 1, 0, 1, ""))),
 )
 

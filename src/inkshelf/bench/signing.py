@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import shutil
 import subprocess
 import tempfile
@@ -10,6 +11,7 @@ from pathlib import Path
 
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import fat
+from inkshelf.core.boot.trust import refusal
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Machine
@@ -27,18 +29,22 @@ def missing() -> str:
 
 
 @lru_cache(maxsize=64)  # of one loader there are copies, on one disk and on many
-def signed(program: bytes) -> bytes:
-    """Return a program with a signature that the emulator's firmware trusts; raises ``BenchError`` where it cannot be signed."""
+def signed(program: bytes, key: bytes = b"", certificate: bytes = b"") -> bytes:
+    """Return a program with a signature that the emulator's firmware trusts; raises ``BenchError`` where it cannot be signed.
+
+    ``key``, as text, and ``certificate`` (DER): of somebody else.
+    """
     with tempfile.TemporaryDirectory(prefix="inkshelf-sign-") as name:
         folder = Path(name)
         (folder / "plain").write_bytes(_bare(program))
-        (folder / "key").write_bytes(_open_key())
+        (folder / "key").write_bytes(key or _open_key())
+        (folder / "certificate").write_bytes(_as_text(certificate) if certificate else CERTIFICATE.read_bytes())
         command = [
             SIGNER,
             "--key",
             f"{folder}/key",
             "--cert",
-            str(CERTIFICATE),
+            f"{folder}/certificate",
             "--output",
             f"{folder}/signed",
             f"{folder}/plain",
@@ -49,6 +55,19 @@ def signed(program: bytes) -> bytes:
                 "A stand-in could not be signed.", done.stderr.strip()[:200] or "Install the signing utility anew."
             )
         return (folder / "signed").read_bytes()
+
+
+def certificate() -> bytes:
+    """Return the test key's certificate, which the emulator's firmware trusts, as DER."""
+    from cryptography import x509
+    from cryptography.hazmat.primitives.serialization import Encoding
+
+    return x509.load_pem_x509_certificate(CERTIFICATE.read_bytes()).public_bytes(Encoding.DER)
+
+
+def _as_text(raw: bytes) -> bytes:
+    lines = base64.encodebytes(raw).decode()
+    return f"-----BEGIN CERTIFICATE-----\n{lines}-----END CERTIFICATE-----\n".encode()
 
 
 @cache
@@ -73,7 +92,11 @@ def _bare(program: bytes) -> bytes:
 def sign_copies(machine: Machine, copies: dict[str, Path]) -> None:
     """Sign, on throw-away copies of its disks by their letters, every start-up file that a machine's own firmware would trust."""
     for disk, volume in machine.volumes():
-        wanted = [one for one in volume.boot_files if one.signed and one.kind in TRUSTED and not one.unfit]
+        wanted = [
+            one
+            for one in volume.boot_files
+            if one.signed and one.kind in TRUSTED and not one.unfit and not refusal(machine.firmware, one)
+        ]
         for one in wanted:
             _sign_on(copies[disk.id], volume.start, volume.size, one.path.replace("\\", "/"))
 

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from inkshelf.core.boot.entries import firmware_of
 from inkshelf.core.boot.keys import NAMES, parse_lists
+from inkshelf.core.disk.signatures import certificate
 from inkshelf.core.errors import CaptureError, FormatError
 from inkshelf.core.machine.state import Firmware, KeyList
 from inkshelf.core.texts import shown
@@ -58,8 +59,17 @@ def keys_of(variables: Mapping[str, bytes]) -> tuple[KeyList, ...]:
         certificates = tuple(certificate_name(one) for held in lists for one in held.certificates)
         sums = tuple(one.hex() for held in lists for one in held.sums)
         others = sum(len(held.entries) for held in lists) - len(certificates) - len(sums)
-        found.append(KeyList(name, certificates, sums, others))  # type: ignore[arg-type]
+        marks = tuple(mark for held in lists for one in held.certificates for mark in _marks(one))
+        found.append(KeyList(name, certificates, sums, others, marks))  # type: ignore[arg-type]
     return tuple(found)
+
+
+def _marks(raw: bytes) -> tuple[str, ...]:
+    try:
+        read = certificate(raw)
+    except ValueError:
+        return (hashlib.sha256(raw).hexdigest(),)
+    return (read.itself, read.subject)
 
 
 def certificate_name(raw: bytes) -> str:

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 
 from inkshelf.core.boot.menus import load_entries, load_menu, load_nt
 from inkshelf.core.boot.routes import Reached, Result, Route, Station
+from inkshelf.core.boot.trust import refusal, vouched
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
 from inkshelf.core.value import replace
@@ -275,16 +276,21 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
         gone = Station("loader", name, "not there", volume.call)
         return Reached((gone,), broken=f"the file {path} is not on {volume.call}", result="not found")
     secure = machine.firmware.secure_boot == "on"
-    said = "signed" if file.signed else "not signed" if file.signed is False else "signature not known"
+    said = (
+        f"signed by {file.signer}"
+        if file.signer
+        else "signed"
+        if file.signed
+        else "not signed"
+        if file.signed is False
+        else "signature not known"
+    )
     stop = Station("loader", name, said, volume.call)
     if file.unfit == "no program" and machine.conditions.cpu_bits != 32:
         return Reached((stop,), broken=f"{path} on {volume.call} is no program", result="not found")
-    if secure and file.digest in machine.firmware.revoked:  # before anything that is trusted
-        return Reached(
-            (stop,), broken="Secure Boot refuses it: the firmware's list of revoked programs names it", result="refused"
-        )
-    if secure and not file.signed:  # a signature is looked at before the processor
-        return Reached((stop,), broken="Secure Boot refuses it: it carries no trusted signature", result="refused")
+    why = refusal(machine.firmware, file) if secure else ""
+    if why:  # a signature is looked at before the processor
+        return Reached((stop,), broken=f"Secure Boot refuses it: {why}", result="refused")
     least = machine.conditions.least_generation
     if secure and file.kind == "first-stage" and least is not None and file.generation is not None and file.generation < least:
         return Reached(
@@ -294,7 +300,7 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
         )
     if file.unfit and machine.conditions.cpu_bits != 32:
         return Reached((stop,), broken=f"it is a program for another processor ({file.unfit})", result="unsupported")
-    if secure and file.kind == "menu":
+    if secure and file.kind == "menu" and not vouched(machine.firmware, file):
         return Reached(
             (stop,), broken="Secure Boot refuses it: its key is known only to its signed first stage", result="refused"
         )

@@ -75,6 +75,8 @@ class BootFile(Value, frozen=True):
     itself; a list of revoked loaders names the oldest that still starts. Of a menu's configuration: ``begins``, the target of what it
     starts by itself where that is not the first one (``?``: it is kept elsewhere, or leads nowhere that is known); ``stays``: it waits
     for a person without a limit. ``digest``: of a program, the sum that firmware knows it by, in hexadecimal (empty: it was not read).
+    ``signer``: the name on the first certificate that its signature brings; ``marks``: what lists of certificates are searched for, sums in
+    hexadecimal of every certificate and of its issuer's name (empty: not read, or none could be).
     """
 
     path: Line
@@ -88,6 +90,8 @@ class BootFile(Value, frozen=True):
     begins: Line = ""
     stays: bool = False
     digest: Line = ""
+    signer: Line = ""
+    marks: tuple[Line, ...] = ()
 
 
 class SystemRoot(Value, frozen=True):

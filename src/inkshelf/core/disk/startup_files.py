@@ -13,6 +13,7 @@ from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.disk.generations import told
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_digest, pe_signed, pe_unfit
+from inkshelf.core.disk.signatures import marks_of, signers
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
 from inkshelf.data import exact
@@ -69,6 +70,7 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         named = kind == "nt-boot-data"
         targets = tuple(one for one in known_guids if named and one and uuid.UUID(one).bytes_le in content)
         targets += _disk_files(content) if named else ()
+        held = signers(content) if signed else ()
         found.append(
             BootFile(
                 node.path,
@@ -79,6 +81,8 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
                 unfit=pe_unfit(content) if program else "",
                 generation=generation,
                 digest=pe_digest(content) if program else "",
+                signer=held[0].name if held else "",
+                marks=marks_of(held),
             )
         )
     return tuple(sorted(found, key=lambda one: one.path.lower()))

@@ -282,12 +282,16 @@ class BootEntry(Value, frozen=True):
 
 
 class KeyList(Value, frozen=True):
-    """What one of Secure Boot's variables holds: names of certificates, sums of programs (SHA-256, hexadecimal), how many entries of other types."""
+    """What one of Secure Boot's variables holds: names of certificates, sums of programs (SHA-256, hexadecimal), how many entries of other types.
+
+    ``marks``: of its certificates, sums in hexadecimal of each one and of its subject's name, which signers are looked for by.
+    """
 
     name: Literal["PK", "KEK", "db", "dbx"]
     certificates: tuple[Line, ...] = ()
     sums: tuple[Line, ...] = ()
     others: Count = 0
+    marks: tuple[Line, ...] = ()
 
 
 class Firmware(Value, frozen=True):
@@ -311,6 +315,10 @@ class Firmware(Value, frozen=True):
     def revoked(self) -> frozenset[str]:
         """The sums of programs that it starts no more."""
         return frozenset(one for held in self.keys if held.name == "dbx" for one in held.sums)
+
+    def marks(self, name: str) -> frozenset[str]:
+        """What the certificates of one of its lists are known by."""
+        return frozenset(one for held in self.keys if held.name == name for one in held.marks)
 
     def entry(self, number: int) -> BootEntry | None:
         """Return the entry of that number."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkshelf.core.boot.trust import refusal
 from inkshelf.core.machine.state import BootFile
 from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import entered, entered_anew, first_in_order
@@ -54,6 +55,27 @@ def loader_unsigned(view: View) -> Iterator[Case]:
     if view.uefi and view.unread and view.firmware.secure_boot in {"on", None} and not view.well:
         steps = (SetSecureBoot("off"),) if view.secure else ()
         yield Case(False, view.call, "whether its loader is signed was not read", steps, NOTED)
+
+
+@cause(
+    "loader-untrusted",
+    "Secure Boot is on, and nobody whom this firmware trusts signed its loader",
+    "refused black other no-device",
+    5,
+    changed="settings firmware nt-update linux-update",
+    **REFUSED_AT_ONCE,
+)
+def loader_untrusted(view: View) -> Iterator[Case]:
+    """Its maker's key is not among the firmware's, or an update put it, or the program itself, among what is refused."""
+    spoilt = [one for one in view.mine if _refused(one) and one.file.signed and refusal(view.firmware, one.file)]
+    by_hand = "Secure Boot off, start it, update its first stage, Secure Boot on again; or factory keys, under Secure Boot."
+    if view.uefi and view.unread and view.firmware.secure_boot in {"on", None} and not view.well:
+        steps = (SetSecureBoot("off"),) if view.secure else ()
+        yield Case(False, view.call, "who signed its loader was not read", steps, by_hand)
+    if _secure(view) and spoilt and not view.good:
+        one = spoilt[0]
+        why = f"{one.file.path} on {one.volume.call}: {refusal(view.firmware, one.file)}"
+        yield Case(True, one.volume.call, why, (SetSecureBoot("off"),), by_hand)
 
 
 def _signed_before(one: Loader) -> BootFile | None:

@@ -1,0 +1,119 @@
+"""Whose signature a program bears, held against an independent reader; and what firmware then does with it, as the specification orders it."""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+
+import pytest
+from cryptography import x509
+from cryptography.hazmat.primitives.serialization import Encoding, pkcs7
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkshelf.bench import signing
+from inkshelf.bench.programs import program
+from inkshelf.core.boot.keys import X509, SignatureList, Signed, build_lists
+from inkshelf.core.boot.trust import UNSIGNED, refusal, vouched
+from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.signatures import Certificate, certificate, marks_of, signers
+from inkshelf.core.disk.startup_files import Seen, boot_files
+from inkshelf.core.machine.state import Firmware, KeyList
+from inkshelf.exchange.rawvars import keys_of
+
+MADE = signing.signed(program("a program"))
+OWN = signing.certificate()
+
+
+def digest(raw: bytes) -> str:
+    return hashlib.sha256(raw).hexdigest()
+
+
+def by_another_reader(raw: bytes) -> Certificate:
+    read = x509.load_der_x509_certificate(raw)
+    oids = (x509.NameOID.COMMON_NAME, x509.NameOID.ORGANIZATION_NAME)
+    name = next(one for oid in oids for one in read.subject.get_attributes_for_oid(oid))
+    names = (digest(one.public_bytes()) for one in (read.subject, read.issuer))
+    return Certificate(str(name.value), digest(raw), *names)
+
+
+def test_certificates_are_read_as_an_independent_reader_reads_them() -> None:
+    at = struct.unpack_from("<I", MADE, 60)[0] + 24 + 112 + 4 * 8
+    begin, _ = struct.unpack_from("<II", MADE, at)
+    (size,) = struct.unpack_from("<I", MADE, begin)
+    brought = pkcs7.load_der_pkcs7_certificates(MADE[begin + 8 : begin + size])
+    assert signers(MADE) == tuple(by_another_reader(one.public_bytes(Encoding.DER)) for one in brought)
+    assert certificate(OWN) == by_another_reader(OWN)
+    assert digest(OWN) in marks_of(signers(MADE))
+
+
+@given(st.integers(0, len(MADE) - 1), st.integers(0, 255), st.integers(0, len(MADE)))
+def test_a_damaged_signature_gives_certificates_or_none(at: int, byte: int, end: int) -> None:
+    spoilt = bytearray(MADE)
+    spoilt[at] = byte
+    for one in signers(bytes(spoilt[:end])):
+        assert len(one.itself) == len(one.issuer) == 64
+
+
+@given(st.binary(max_size=400))
+def test_any_bytes_are_a_certificate_or_none(raw: bytes) -> None:
+    assert signers(raw) == ()
+    with pytest.raises(ValueError):  # noqa: PT011 - whatever its words
+        certificate(raw)
+
+
+def test_what_stand_ins_bear_is_no_signature_that_anybody_could_name() -> None:
+    (file,) = boot_files([Seen("\\EFI\\a\\x.efi", 9000, lambda: program("x", certificate=b"stand-in".ljust(512, b"\0")))])
+    assert (file.signed, file.signer, file.marks) == (True, "", ())
+    (real,) = boot_files([Seen("\\EFI\\a\\x.efi", len(MADE), lambda: MADE)])
+    assert real.signed
+    assert real.signer == by_another_reader(OWN).name
+    assert real.marks
+
+
+TRUSTED, OTHER = "aa" * 32, "bb" * 32
+FILE = BootFile("\\EFI\\a\\x.efi", "loader", 1, signed=True, digest="dd" * 32, signer="somebody", marks=(TRUSTED, OTHER))
+
+
+@pytest.mark.parametrize(
+    ("keys", "file", "why"),
+    [
+        ((), FILE, ""),
+        ((), BootFile("x", "loader", 1, signed=False), UNSIGNED),
+        ((KeyList("db", marks=(TRUSTED,)),), FILE, ""),
+        (
+            (KeyList("db", marks=("cc" * 32,)),),
+            FILE,
+            "it is signed by somebody, whom no certificate vouches for that the firmware trusts",
+        ),
+        ((KeyList("db", marks=("cc" * 32,), sums=(FILE.digest,)),), FILE, ""),
+        ((KeyList("db", sums=("ee" * 32,)),), FILE, ""),
+        ((KeyList("KEK", marks=(TRUSTED,)), KeyList("db", marks=("cc" * 32,))), FILE, "it is signed by somebody"),
+        (
+            (KeyList("db", marks=(TRUSTED,)), KeyList("dbx", marks=(OTHER,))),
+            FILE,
+            "revoked certificates has that of its signer, somebody",
+        ),
+        (
+            (KeyList("db", marks=(TRUSTED,), sums=(FILE.digest,)), KeyList("dbx", sums=(FILE.digest,))),
+            FILE,
+            "revoked programs names it",
+        ),
+        ((KeyList("db", sums=("ff" * 32,)),), BootFile("x", "loader", 1, signed=False, digest="ff" * 32), ""),
+        ((KeyList("db", marks=(TRUSTED,)),), BootFile("x", "loader", 1, signed=True), ""),
+    ],
+)
+def test_revoked_first_then_a_trusted_signer_then_a_trusted_sum(keys: tuple[KeyList, ...], file: BootFile, why: str) -> None:
+    said = refusal(Firmware(keys=keys), file)
+    assert said == why if not why else why in said
+    assert not (vouched(Firmware(keys=keys), file) and said.startswith("it "))
+
+
+def test_a_captured_list_of_keys_vouches_for_what_they_signed() -> None:
+    owner = "6b1f5c3e-0c9a-4d7e-8f21-3a5b7c9d1e2f"
+    keys = keys_of({"db": build_lists([SignatureList(X509, (Signed(owner, OWN),))])})
+    (file,) = boot_files([Seen("\\EFI\\a\\x.efi", len(MADE), lambda: MADE)])
+    assert vouched(Firmware(keys=keys), file)
+    assert keys[0].marks == (digest(OWN), by_another_reader(OWN).subject)
+    junk = keys_of({"db": build_lists([SignatureList(X509, (Signed(owner, b"no certificate"),))])})
+    assert not vouched(Firmware(keys=junk), file)
