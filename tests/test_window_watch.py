@@ -130,7 +130,7 @@ def test_a_start_is_seen_beside_its_prediction(shown: Window, qtbot: QtBot, monk
     assert str(kept) in page.watch.kept.text()
     assert page.watch.thumb.isVisible()
     assert "2 of 2 as predicted" in page.watch.said.text()
-    assert [one.who.split()[0] for one in page.watch.console.lines] == [first_of(shown.desk.job).variable, "it", "ends"]
+    assert [one.who.split()[0] for one in page.watch.console.lines] == [first_of(shown.desk.job).variable, "a", "ends"]
     assert page.watch.console.isVisible()
     page.choose("nt-updated")
     assert "rehearsed only" in page.watch.sub.text()

@@ -9,6 +9,7 @@ from inkshelf.bench.watching import Watched
 from inkshelf.core.value import Value
 
 Verdict = Literal["", "as predicted", "not predicted"]
+WORD = "stand-in: "
 
 
 class Line(Value, frozen=True):
@@ -44,7 +45,7 @@ def _tried(one: Tried, verdict: Verdict) -> Line:
 
 def _said(seen: Seen) -> tuple[Line, ...]:
     """What stand-ins say of themselves; the firmware's own screens are many lines, of which none is for this table."""
-    return tuple(Line("it says", one) for one in seen.said if one.startswith("stand-in"))
+    return tuple(Line("a stand-in", one.removeprefix(WORD)) for one in seen.said if one.startswith("stand-in"))
 
 
 def _end(seen: Seen) -> str:
