@@ -152,7 +152,8 @@ def test_menus_and_entries_are_read_on_ext4_and_on_fat(tmp_path: Path) -> None:
     put_on_fat(path, 0, {r"\loader\entries\heron.conf": entry.encode(), r"\loader\loader.conf": b"timeout 3"})
     with ImageFile(path) as source:
         assert [(one.path, one.kind, one.targets) for one in probe(source).boot_files] == [
-            (r"\loader\entries\heron.conf", "entry", (uuid,))
+            (r"\loader\entries\heron.conf", "entry", (uuid,)),
+            (r"\loader\loader.conf", "entry-config", ())
         ]
 
 

@@ -122,7 +122,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
         "start firmware",
     ),
     ("core/boot/uefi.py", "(*once, *(one for one in firmware.order if one != firmware.next))", "firmware.order", "start"),
-    ("core/boot/uefi.py", "if secure and not file.signed:", "if secure and file.signed is False:", "start starting_rules"),
+    ("core/boot/trust.py", "if not file.signed:", "if file.signed is False:", "start starting_rules"),
     ("core/boot/uefi.py", "system.clusters >= 65_525", "system.clusters >= 65_524", "start"),
     ("core/boot/legacy.py", "if len(active) != 1:", "if not active:", "starting_rules start"),
     ("core/boot/uefi.py", "return disk.table.boot_code is None and not volume.planned", "return False", "starting_rules"),

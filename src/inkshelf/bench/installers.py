@@ -9,6 +9,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import btrfs, ext, fat, ntfs
 from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.disk.source import Slice
+from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import BootFile, Volume
 from inkshelf.core.sheet.telling.mounts import in_subvolumes, mount_lines
 from inkshelf.core.steps.kinds import Install, Regenerate
@@ -103,6 +104,8 @@ def _content(file: BootFile, title: str, boot: frozenset[str] = frozenset()) -> 
         return stand_ins.menu_config(searched, title, chained, file.size_bytes, default=default, stays=file.stays)
     if file.kind == "nt-boot-data":
         return stand_ins.boot_data(*file.targets, size=file.size_bytes)
+    if file.kind in {"entry", "entry-config"}:
+        raise BenchError(f"The bench writes no {file.path}.", "Let the system's own tool write it.")
     return stand_ins.startup_loader(file)
 
 

@@ -61,6 +61,7 @@ TABLE: dict[str, dict[str, Any]] = {
         "menu_x64": "grubx64.efi",
         "menu_config": "grub.cfg",
         "entry_folder": "\\loader\\entries\\",
+        "entry_settings": "\\loader\\loader.conf",
         "bridge_driver": "ntfs_x64.efi",
         "removable_menu": "\\EFI\\BOOT\\grubx64.efi",
     },

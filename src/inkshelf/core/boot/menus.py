@@ -7,6 +7,7 @@ A menu that runs never returns by itself: where its configuration, a root or a k
 from __future__ import annotations
 
 from inkshelf.core.boot.routes import Reached, Station
+from inkshelf.core.disk.entry_files import beginning
 from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.machine.roles import uuids_of
@@ -79,6 +80,7 @@ def load_entries(machine: Machine, disk: Disk, volume: Volume, stop: Station) ->
     """
     apart = [one for one in disk.volumes if one.type_id.upper() == gpt_type("linux_extended_boot") and one.call != volume.call]
     entries = tuple(file for place in (volume, *apart) for file in place.boot_files if file.kind == "entry")
+    entries = beginning(entries, next((one for one in volume.boot_files if one.kind == "entry-config"), None))
     reached = _listed(machine, disk, volume, entries, stop, beside=True) if entries else None
     nt = load_nt(machine, volume, stop) if volume.boot_file(exact("paths", "nt_loader")) else None
     more = tuple(one for one in nt.systems if reached is None or one not in reached.systems) if nt else ()

@@ -9,7 +9,9 @@ from inkshelf.core.texts import CallOrNone, Count, Key, KeyOrNone, Line
 from inkshelf.core.value import Value
 
 Family = Literal["nt", "linux", "apfs"]
-FileKind = Literal["nt-loader", "nt-boot-data", "first-stage", "menu", "menu-config", "entry-menu", "entry", "loader"]
+FileKind = Literal[
+    "nt-loader", "nt-boot-data", "first-stage", "menu", "menu-config", "entry-menu", "entry", "entry-config", "loader"
+]
 
 
 class Inside(Value, frozen=True):
@@ -76,7 +78,8 @@ class BootFile(Value, frozen=True):
     starts by itself where that is not the first one (``?``: it is kept elsewhere, or leads nowhere that is known); ``stays``: it waits
     for a person without a limit. ``digest``: of a program, the sum that firmware knows it by, in hexadecimal (empty: it was not read).
     ``signer``: the name on the first certificate that its signature brings; ``marks``: what lists of certificates are searched for, sums in
-    hexadecimal of every certificate and of its issuer's name (empty: not read, or none could be).
+    hexadecimal of every certificate and of its issuer's name (empty: not read, or none could be). ``sort``: of an entry file, its sort
+    key, machine and version (empty: it says none of them).
     """
 
     path: Line
@@ -92,6 +95,7 @@ class BootFile(Value, frozen=True):
     digest: Line = ""
     signer: Line = ""
     marks: tuple[Line, ...] = ()
+    sort: tuple[Line, ...] = ()
 
 
 class SystemRoot(Value, frozen=True):

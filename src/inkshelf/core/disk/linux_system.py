@@ -8,11 +8,12 @@ from typing import Protocol
 
 from inkshelf.core.disk import ext
 from inkshelf.core.disk.contents import BootFile, FileKind, FileSystem, SystemRoot, waits_for
+from inkshelf.core.disk.entry_files import sorted_by
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_signed
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 NAMED = re.compile(r'^PRETTY_NAME="?([^"\n]*)"?', re.MULTILINE)
@@ -102,7 +103,8 @@ def _menus(files: Files) -> Iterator[BootFile]:
     for path, kind in paths:
         content = files.read(path, MENU) if shown(path) == path else None
         if content is not None:
-            yield menu_file(path, kind, content)
+            made = menu_file(path, kind, content)
+            yield replace(made, sort=sorted_by(content)) if kind == "entry" else made
 
 
 def _mounts(files: Files) -> tuple[Mounts, tuple[str, ...]]:

@@ -10,12 +10,14 @@ from typing import NamedTuple
 
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.disk.entry_files import settings_file, sorted_by
 from inkshelf.core.disk.generations import told
 from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_digest, pe_signed, pe_unfit
 from inkshelf.core.disk.signatures import marks_of, signers
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 PATH_IN_DATA = (
@@ -52,7 +54,9 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         if kind is None:
             continue
         content = node.read()
-        says, generation = told(content) if kind not in {"menu-config", "entry", "nt-boot-data"} else (None, None)
+        says, generation = (
+            told(content) if kind not in {"menu-config", "entry", "entry-config", "nt-boot-data"} else (None, None)
+        )
         if node.path.lower() in fallbacks:
             kind = kinds.get(content, says or "loader")
         elif says and kind != "nt-loader":
@@ -63,7 +67,11 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         if shown(node.path) != node.path:
             continue  # no loader bears such a name
         if kind in {"menu-config", "entry"}:
-            found.append(menu_file(node.path, kind, content, node.size))
+            made = menu_file(node.path, kind, content, node.size)
+            found.append(replace(made, sort=sorted_by(content)) if kind == "entry" else made)
+            continue
+        if kind == "entry-config":
+            found.append(settings_file(node.path, kind, content, node.size))
             continue
         program = node.path.lower().endswith(".efi")
         signed = pe_signed(content) if program else None
@@ -103,6 +111,8 @@ def _kind(path: str) -> FileKind | None:
         return "nt-boot-data"
     if low.startswith(exact("paths", "entry_folder")) and low.endswith(exact("linux", "entry_ending")):
         return "entry"
+    if low == exact("paths", "entry_settings"):
+        return "entry-config"
     named: dict[str, FileKind] = {
         exact("paths", "first_stage_x64"): "first-stage",
         exact("paths", "menu_x64"): "menu",
