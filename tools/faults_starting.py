@@ -144,7 +144,7 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("core/disk/signatures.py", "ISSUER, SUBJECT = 2, 4", "ISSUER, SUBJECT = 4, 2", "signatures"),
     ("core/disk/signatures.py", "inner[3:4]", "inner[2:3]", "signatures"),
     ("core/disk/entry_files.py", "return -1 if key else 1", "return 1 if key else -1", "entry_files"),
-    ("core/disk/entry_files.py", "return -(key and compared", "return (key and compared", "entry_files"),
+    ("core/disk/entry_files.py", "return -((key and compared", "return ((key and compared", "entry_files"),
     ("core/disk/entry_files.py", 'if pattern.startswith("@"):', "if False:", "entry_files"),
     ("bench/patience.py", "min(passed, worked)", "passed", "stand_ins"),
     ("core/machine/state.py", 'if held.name == "dbx"', "if held.name", "keys"),
