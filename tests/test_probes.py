@@ -153,7 +153,7 @@ def test_menus_and_entries_are_read_on_ext4_and_on_fat(tmp_path: Path) -> None:
     with ImageFile(path) as source:
         assert [(one.path, one.kind, one.targets) for one in probe(source).boot_files] == [
             (r"\loader\entries\heron.conf", "entry", (uuid,)),
-            (r"\loader\loader.conf", "entry-config", ())
+            (r"\loader\loader.conf", "entry-config", ()),
         ]
 
 

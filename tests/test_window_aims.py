@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLineEdit
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from inkshelf.core.aims import every_aim
@@ -89,6 +89,27 @@ def test_ways_rest_while_something_is_dragged_or_nobody_looks(page: object, wind
     window.desk.change(window.desk.job, "room")
     window.desk.show("aim")
     qtbot.waitUntil(lambda: not page.ways._next.isActive() and bool(page.ways._found), timeout=20_000)
+
+
+def test_the_names_of_many_systems_go_on_in_the_next_line(page: object, window: Window, qtbot: QtBot) -> None:
+    press(page, "several")
+    qtbot.waitUntil(lambda: len(window.desk.job.aims) == 1, timeout=20_000)
+    job = window.desk.job
+    many = ("linux-light", "linux-rolling", "linux-desktop", "linux-heavy", "nt-desktop")
+    window.desk.change(with_aim(job, replace(job.aims[0], systems=many)), "more of them")
+    for _ in range(20):
+        QApplication.processEvents()
+    row = page.questions.rows["systems"]
+    names = [one for one in row.findChildren(QPushButton) if one.text().endswith("\N{MULTIPLICATION SIGN}")]
+    assert len(names) == len(many)
+    edges = [one.mapTo(page, one.rect().bottomRight()).x() for one in names]
+    assert max(edges) < page.width()
+    assert len({one.mapTo(page, one.rect().topLeft()).y() for one in names}) > 1, "they do not fit into one line"
+    assert all(one.width() >= one.sizeHint().width() for one in names), "none is cut off"
+    tiles = [one.mapTo(page, one.rect().topRight()).x() for one in page.tiles.tiles]
+    assert max(tiles) < page.width()
+    words = " ".join(one.text() for one in page.questions.findChildren(QLabel))
+    assert "usual here: Linux desktop, Light Linux desktop" in words
 
 
 def test_systems_of_an_emptied_disk_are_added_and_taken_out(page: object, window: Window, qtbot: QtBot) -> None:

@@ -50,8 +50,11 @@ class Question(Value, frozen=True):
 
     @property
     def usual_title(self) -> str:
-        """The usual answer in words."""
-        return next((one.title for one in self.answers if one.value == self.usual), self.usual)
+        """The usual answer in words; of several systems, each by its title."""
+        titles = {one.value: one.title for one in self.answers}
+        if self.kind == "systems":
+            return ", ".join(titles.get(one, one) for one in self.usual.split(","))
+        return titles.get(self.usual, self.usual)
 
 
 def _of_shop(question: Question) -> Question:

@@ -14,6 +14,7 @@ from inkshelf.core.machine.profiles import profile, room_of
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.size import binary
 from inkshelf.ui import theme
+from inkshelf.ui.flow import Flow
 from inkshelf.ui.parts import Choice, button, clear, label
 
 Say = Callable[[str, str], None]
@@ -196,9 +197,7 @@ class Questions(QWidget):
     def _names(self, question: Question, aim: AimBase) -> QWidget:
         """Names out of a list: a press takes one out, the list adds one."""
         inside = QWidget()
-        row = QHBoxLayout(inside)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
+        row = Flow(inside)
         held: tuple[str, ...] = getattr(aim, question.of)
         for one in held:
             rest = "\n".join(other for other in held if other != one) or "none"
@@ -207,15 +206,12 @@ class Questions(QWidget):
         more.setPlaceholderText("none" if not held else "one more")
         more.setCurrentIndex(-1)
         row.addWidget(more)
-        row.addStretch(1)
         return inside
 
     def _several(self, question: Question, aim: AimBase) -> QWidget:
         """Systems, one behind the other: a press takes one out, the list adds one."""
         inside = QWidget()
-        row = QHBoxLayout(inside)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
+        row = Flow(inside)
         keys = [one for one in answer_of(aim, question).split(",") if one]
         titles = {one.value: one.title for one in question.answers}
         for place, key in enumerate(keys):
@@ -229,7 +225,6 @@ class Questions(QWidget):
         more.setPlaceholderText("add a system")
         more.setCurrentIndex(-1)
         row.addWidget(more)
-        row.addStretch(1)
         return inside
 
 
