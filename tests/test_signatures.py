@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import struct
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from cryptography import x509
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import Encoding, pkcs7
 from hypothesis import given
 from hypothesis import strategies as st
@@ -19,6 +22,7 @@ from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.signatures import Certificate, certificate, marks_of, signers
 from inkshelf.core.disk.startup_files import Seen, boot_files
 from inkshelf.core.machine.state import Firmware, KeyList
+from inkshelf.core.value import replace
 from inkshelf.exchange.rawvars import keys_of
 
 MADE = signing.signed(program("a program"))
@@ -45,6 +49,35 @@ def test_certificates_are_read_as_an_independent_reader_reads_them() -> None:
     assert signers(MADE) == tuple(by_another_reader(one.public_bytes(Encoding.DER)) for one in brought)
     assert certificate(OWN) == by_another_reader(OWN)
     assert digest(OWN) in marks_of(signers(MADE))
+
+
+def issued() -> tuple[bytes, bytes]:
+    """Two certificates, the second issued in the name of the first."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    maker, shop = (
+        x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, one)]) for one in ("Plover Works keys", "Heron loaders")
+    )
+    begins = datetime(2026, 1, 1, tzinfo=UTC)
+    made = [
+        x509.CertificateBuilder(maker, name, key.public_key(), number, begins, begins + timedelta(days=999)).sign(
+            key, hashes.SHA256()
+        )
+        for number, name in ((1, maker), (2, shop))
+    ]
+    first, second = (one.public_bytes(Encoding.DER) for one in made)
+    return first, second
+
+
+def test_who_issued_a_certificate_is_told_from_whom_it_names() -> None:
+    first, second = issued()
+    assert certificate(second) == by_another_reader(second)
+    assert certificate(second).name == "Heron loaders"
+    assert certificate(second).issuer == certificate(first).subject != certificate(second).subject
+    file = BootFile("x", "loader", 1, signed=True, signer="Heron loaders", marks=marks_of((certificate(second),)))
+    owner = "6b1f5c3e-0c9a-4d7e-8f21-3a5b7c9d1e2f"
+    trusting = Firmware(keys=keys_of({"db": build_lists([SignatureList(X509, (Signed(owner, first),))])}))
+    assert vouched(trusting, file), "its maker's key vouches for it"
+    assert refusal(replace(trusting, keys=(replace(trusting.keys[0], name="dbx"),)), file)
 
 
 @given(st.integers(0, len(MADE) - 1), st.integers(0, 255), st.integers(0, len(MADE)))
