@@ -22,6 +22,7 @@ from inkshelf.core.mending.sights import LOOK, LOOKS, SIGHTS
 from inkshelf.core.mending.view import View
 from inkshelf.core.plan.job import Job, replan, with_aim
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.bounds import bounds
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
 from inkshelf.core.steps.kinds import EnterSystem, WriteStartCode
@@ -43,7 +44,11 @@ def planned_once(found_job: Job) -> Machine:
 
 
 def mending(machine: Machine, **said: str) -> Job:
-    return replan(Job(found=machine, aims=(Mend(**said),), seed="mended"))
+    """A job that mends it; all that is shown of it can be worked out."""
+    job = replan(Job(found=machine, aims=(Mend(**said),), seed="mended"))
+    findings(read(job))
+    bounds(read(job))
+    return job
 
 
 def shown(machine: Machine, call: str, seen: str) -> list[str]:

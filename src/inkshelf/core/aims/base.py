@@ -111,7 +111,8 @@ def held(needs: tuple[Need, ...], sizes: tuple[tuple[str, int], ...]) -> tuple[N
 class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
     """What every aim has.
 
-    ``slow``: planning it takes longer than a frame. ``medium``: the stick that it is started from (empty: none). ``id``: steps are named
+    ``slow``: planning it takes longer than a frame. ``made_of_needs``: every partition that it makes is one of its needs.
+    ``medium``: the stick that it is started from (empty: none). ``id``: steps are named
     after it, so that they keep their identity when another aim comes or goes.
 
     The steps of an aim make one partition for each of its needs, in their order: readers tell from that which need a volume is for.
@@ -126,6 +127,7 @@ class AimBase(Value, frozen=True, tag_field="kind", kw_only=True):
     short: ClassVar[str]
     picture: ClassVar[Picture]
     slow: ClassVar[bool] = False
+    made_of_needs: ClassVar[bool] = True
     medium: ClassVar[Literal["", "installer", "live"]] = ""
 
     @property

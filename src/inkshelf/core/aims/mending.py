@@ -34,6 +34,7 @@ class Mend(AimBase, frozen=True, tag="mend"):
     """The start of ``system`` is put right. ``seen``: a sight; one field a look, "not-yet" where nobody looked; ``cause``: the one that is mended."""
 
     medium: ClassVar[Literal["", "installer", "live"]] = "live"
+    made_of_needs: ClassVar[bool] = False
     title: ClassVar[str] = "Mend a machine that no longer starts"
     about: ClassVar[str] = (
         "From what is seen and what was captured to the cause; the smallest repair, rehearsed before it is done."

@@ -13,7 +13,7 @@ def wanted_by(job: Job) -> Iterator[tuple[AimBase, Need, Create]]:
     """Yield every partition that an aim makes with the aim and the need that it is for: they come in the order of the needs."""
     for aim in job.aims:
         own = [one for one in job.planned if isinstance(one, Create) and one.id.split(".")[0] == aim.id]
-        if own:
+        if own and aim.made_of_needs:
             for need, create in zip(aim.needs(found_by(job, aim.id)), own, strict=True):
                 yield aim, need, create
 
