@@ -269,7 +269,8 @@ def test_the_demo_that_was_inked_starts_as_predicted_and_its_disks_stay_as_they_
     before = {path: path.stat().st_mtime_ns for path in bench.glob("*.img")}
     watched = watch(job, bench)
     assert watched.differs == ""
-    assert any("stand-in: first stage" in line for line in watched.seen.said)
+    assert watched.seen.said[0] == "stand-in: first stage"
+    assert watched.seen.said[-1].endswith(", whose file system is there"), "its menu goes on to the kernel"
     assert any("Secure Boot" in note for note in watched.notes)
     assert {path: path.stat().st_mtime_ns for path in bench.glob("*.img")} == before
 

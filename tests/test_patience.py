@@ -16,8 +16,8 @@ from inkshelf.core.media.image import _loaded
 from inkshelf.data import exact
 from inkshelf.exchange import anytext, bootvars, captures, kit, ntbootdata, plaintext, sums
 
-SIZE = 96 << 10
-PATIENCE = 30  # seconds of processor time, a hundred times what the slowest of them takes
+SIZE = 64 << 10
+PATIENCE = 10  # seconds of processor time, thirty times what the slowest of them takes
 PIECES = (
     *(
         "\n",
