@@ -12,7 +12,7 @@ from inkshelf.core.boot.menus import load_entries, load_menu, load_nt
 from inkshelf.core.boot.routes import Reached, Result, Route, Station
 from inkshelf.core.boot.trust import refusal, vouched
 from inkshelf.core.machine.roles import is_esp
-from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Machine, Volume
+from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Firmware, Machine, Volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -265,6 +265,13 @@ def comes_to(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached
     return replace(reached, file=(disk.id, volume.call, path))
 
 
+def _signature(file: BootFile) -> str:
+    """Who signed a program, in words."""
+    if file.signer:
+        return f"signed by {file.signer}"
+    return {True: "signed", False: "not signed", None: "signature not known"}[file.signed]
+
+
 def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
     mended = as_read(path, volume)
     file = volume.boot_file(mended) if mended else None
@@ -276,16 +283,7 @@ def _run(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached:
         gone = Station("loader", name, "not there", volume.call)
         return Reached((gone,), broken=f"the file {path} is not on {volume.call}", result="not found")
     secure = machine.firmware.secure_boot == "on"
-    said = (
-        f"signed by {file.signer}"
-        if file.signer
-        else "signed"
-        if file.signed
-        else "not signed"
-        if file.signed is False
-        else "signature not known"
-    )
-    stop = Station("loader", name, said, volume.call)
+    stop = Station("loader", name, _signature(file), volume.call)
     if file.unfit == "no program" and machine.conditions.cpu_bits != 32:
         return Reached((stop,), broken=f"{path} on {volume.call} is no program", result="not found")
     why = refusal(machine.firmware, file) if secure else ""

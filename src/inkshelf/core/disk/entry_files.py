@@ -11,7 +11,7 @@ from fnmatch import fnmatchcase
 from functools import cmp_to_key
 
 from inkshelf.core.disk.contents import BootFile, FileKind
-from inkshelf.core.disk.menus import ELSEWHERE
+from inkshelf.core.disk.menus import ELSEWHERE, menu_file
 from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
 
@@ -31,6 +31,14 @@ def sorted_by(content: bytes) -> tuple[str, ...]:
     said = values(content)
     found = tuple(said.get(key, "") for key in KEYS)
     return found if any(found) else ()
+
+
+def menu_part(path: str, kind: FileKind, content: bytes, size: int | None = None) -> BootFile:
+    """Return what a text that a menu reads says, whichever of its kinds it is: a configuration, an entry, or the settings of entries."""
+    if kind == "entry-config":
+        return settings_file(path, kind, content, len(content) if size is None else size)
+    made = menu_file(path, kind, content, size)
+    return replace(made, sort=sorted_by(content)) if kind == "entry" else made
 
 
 def settings_file(path: str, kind: FileKind, content: bytes, size: int) -> BootFile:

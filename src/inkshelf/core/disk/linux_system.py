@@ -8,12 +8,11 @@ from typing import Protocol
 
 from inkshelf.core.disk import ext
 from inkshelf.core.disk.contents import BootFile, FileKind, FileSystem, SystemRoot, waits_for
-from inkshelf.core.disk.entry_files import sorted_by
-from inkshelf.core.disk.menus import menu_file
+from inkshelf.core.disk.entry_files import menu_part
 from inkshelf.core.disk.probe import Contents, pe_signed
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
-from inkshelf.core.value import Value, replace
+from inkshelf.core.value import Value
 from inkshelf.data import exact
 
 NAMED = re.compile(r'^PRETTY_NAME="?([^"\n]*)"?', re.MULTILINE)
@@ -103,8 +102,7 @@ def _menus(files: Files) -> Iterator[BootFile]:
     for path, kind in paths:
         content = files.read(path, MENU) if shown(path) == path else None
         if content is not None:
-            made = menu_file(path, kind, content)
-            yield replace(made, sort=sorted_by(content)) if kind == "entry" else made
+            yield menu_part(path, kind, content)
 
 
 def _mounts(files: Files) -> tuple[Mounts, tuple[str, ...]]:

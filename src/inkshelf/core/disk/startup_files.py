@@ -10,9 +10,8 @@ from typing import NamedTuple
 
 from inkshelf.core.disk import fat
 from inkshelf.core.disk.contents import BootFile, FileKind
-from inkshelf.core.disk.entry_files import settings_file, sorted_by
+from inkshelf.core.disk.entry_files import menu_part
 from inkshelf.core.disk.generations import told
-from inkshelf.core.disk.menus import menu_file
 from inkshelf.core.disk.probe import Contents, pe_digest, pe_signed, pe_unfit
 from inkshelf.core.disk.signatures import marks_of, signers
 from inkshelf.core.disk.source import ByteSource
@@ -20,6 +19,7 @@ from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
+TEXTS: frozenset[FileKind] = frozenset({"menu-config", "entry", "entry-config"})
 PATH_IN_DATA = (
     rb"(?:\x5c\x00(?:[\x20-\x5b\x5d-\x7e]\x00){1,120}){1,12}"  # compiled at first use: the window waits for this module
 )
@@ -54,9 +54,7 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         if kind is None:
             continue
         content = node.read()
-        says, generation = (
-            told(content) if kind not in {"menu-config", "entry", "entry-config", "nt-boot-data"} else (None, None)
-        )
+        says, generation = told(content) if kind not in {*TEXTS, "nt-boot-data"} else (None, None)
         if node.path.lower() in fallbacks:
             kind = kinds.get(content, says or "loader")
         elif says and kind != "nt-loader":
@@ -66,34 +64,32 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
             kinds[content] = kind
         if shown(node.path) != node.path:
             continue  # no loader bears such a name
-        if kind in {"menu-config", "entry"}:
-            made = menu_file(node.path, kind, content, node.size)
-            found.append(replace(made, sort=sorted_by(content)) if kind == "entry" else made)
-            continue
-        if kind == "entry-config":
-            found.append(settings_file(node.path, kind, content, node.size))
-            continue
-        program = node.path.lower().endswith(".efi")
-        signed = pe_signed(content) if program else None
-        named = kind == "nt-boot-data"
-        targets = tuple(one for one in known_guids if named and one and uuid.UUID(one).bytes_le in content)
-        targets += _disk_files(content) if named else ()
-        held = signers(content) if signed else ()
-        found.append(
-            BootFile(
-                node.path,
-                kind,
-                node.size,
-                signed,
-                targets,
-                unfit=pe_unfit(content) if program else "",
-                generation=generation,
-                digest=pe_digest(content) if program else "",
-                signer=held[0].name if held else "",
-                marks=marks_of(held),
-            )
-        )
+        if kind in TEXTS:
+            found.append(menu_part(node.path, kind, content, node.size))
+        else:
+            found.append(replace(_file(node, kind, content, known_guids), generation=generation))
     return tuple(sorted(found, key=lambda one: one.path.lower()))
+
+
+def _file(node: Seen, kind: FileKind, content: bytes, known_guids: tuple[str, ...]) -> BootFile:
+    """A program, with who signed it, or NT boot data, with what it names."""
+    if kind == "nt-boot-data":
+        named = tuple(one for one in known_guids if one and uuid.UUID(one).bytes_le in content)
+        return BootFile(node.path, kind, node.size, None, (*named, *_disk_files(content)))
+    if not node.path.lower().endswith(".efi"):
+        return BootFile(node.path, kind, node.size)
+    signed = pe_signed(content)
+    held = signers(content) if signed else ()
+    return BootFile(
+        node.path,
+        kind,
+        node.size,
+        signed,
+        unfit=pe_unfit(content),
+        digest=pe_digest(content),
+        signer=held[0].name if held else "",
+        marks=marks_of(held),
+    )
 
 
 def _disk_files(content: bytes) -> tuple[str, ...]:
