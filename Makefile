@@ -34,6 +34,7 @@ mutants: setup
 firmware: setup
 	@$(BIN)/python tools/firmware.py $(CASES)
 	@$(BIN)/python tools/menu_cases.py
+	@$(BIN)/python tools/entry_cases.py
 	@$(BIN)/python tools/firmware_demos.py
 
 screenshots: setup

@@ -45,6 +45,7 @@ def machine_with(entries: dict[str, str], settings: str) -> tuple[Machine, tuple
         for name, more in entries.items()
     }
     texts |= {"\\loader\\loader.conf": f"{settings}\n"} if settings else {}
+    texts |= {"\\vmlinuz": "a kernel"}
     files = boot_files([Seen(path, len(text), text.encode) for path, text in texts.items()])
     esp = Volume("B1", 1, MIB, GIB, "C12A7328-F81F-11D2-BA4B-00A0C93EC93B", boot_files=files)
     systems = [

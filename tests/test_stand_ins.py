@@ -13,16 +13,24 @@ import pytest
 
 from disks import answered
 from inkshelf.bench import emulator
+from inkshelf.bench.folder import Bench
 from inkshelf.bench.inker import ink
+from inkshelf.bench.intake import take_in
 from inkshelf.bench.patience import Patience, spent_by
+from inkshelf.bench.recipes import blank, wanting
 from inkshelf.bench.signing import signed
 from inkshelf.bench.stand_in_code import SOURCE
 from inkshelf.bench.stand_ins import startup_loader
 from inkshelf.bench.watching import watch
+from inkshelf.core.boot import legacy
 from inkshelf.core.boot.entries import variables_of
 from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import read
+from inkshelf.core.size import GIB
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
@@ -30,8 +38,9 @@ import menu_cases
 
 
 def test_the_stand_in_is_made_of_the_source_that_is_here() -> None:
-    source = Path(__file__).parent.parent / "tools/stand_in.c"
-    assert hashlib.sha256(source.read_bytes()).hexdigest() == SOURCE, "make it anew: python tools/stand_in.py"
+    tools = Path(__file__).parent.parent / "tools"
+    sources = (tools / "stand_in.c").read_bytes() + (tools / "start_code.s").read_bytes()
+    assert hashlib.sha256(sources).hexdigest() == SOURCE, "make it anew: python tools/stand_in.py"
 
 
 @pytest.mark.parametrize("title", ["a menu in the menu, by its number", "a root that is not there"])
@@ -41,6 +50,46 @@ def test_the_stand_in_of_a_menu_reads_the_same_text_and_does_as_predicted(title:
     assert differs == "", (wanted, watched.said)
     assert watched.said[0] == "stand-in: menu"
     assert wanted in {"two", "waits"}
+
+
+@pytest.mark.parametrize(
+    ("systems", "table", "second"),
+    [
+        ("linux-legacy", "mbr", "stand-in core of Linux for old machines"),
+        ("linux-legacy", "gpt", "stand-in core of Linux for old machines"),
+        ("nt-old", "mbr", "stand-in boot sector of Old NT desktop"),
+    ],
+)
+def test_a_first_sector_starts_its_core_or_the_active_volume(systems: str, table: str, second: str, tmp_path: Path) -> None:
+    """A real BIOS runs the code: it finds its core in the gap or in the BIOS boot partition, the other family's the boot sector that is active."""
+    bare = take_in([blank(tmp_path / "disk.img", 100 * 10**9)], mode="legacy", secure_boot="off", ram_bytes=8 * GIB, seed="x")
+    job = answered(wanting(bare, ("clean", {"systems": systems, "table": table})))
+    assert ink(job, tmp_path / "bench").verified
+    watched = watch(job, tmp_path / "bench")
+    assert watched.differs == ""
+    assert watched.seen.said[1] == second
+    with Bench(tmp_path / "bench").image("A").open("r+b") as image:  # what the first sector looks for goes
+        volume = read(job).plan.planned.disks[0].volumes[0]
+        core = read(job).plan.planned.disks[0].table.core_lba
+        image.seek((core * 512) if core else volume.start)
+        image.write(bytes(1024))
+    lost = watch(job, tmp_path / "bench")
+    assert lost.differs.startswith("predicted that S1 can start, seen")
+
+
+def test_a_core_whose_place_is_taken_starts_nothing(tmp_path: Path) -> None:
+    """The code in the first sector names a sector: where a volume lies there now, nothing of that family starts."""
+    bare = take_in([blank(tmp_path / "disk.img", 100 * 10**9)], mode="legacy", secure_boot="off", ram_bytes=8 * GIB, seed="x")
+    job = wanting(bare, ("clean", {"systems": "linux-legacy", "table": "gpt"}))
+    planned = read(job).plan.planned
+    (disk,) = planned.disks
+    place = next(one for one in disk.volumes if one.role != "system")
+    assert disk.table.core_lba == place.start // 512
+    assert legacy.starts(planned, disk, disk.volumes[1])[0]
+    other = replace(place, type_id=gpt_type("linux_root_x64"))
+    moved = replace(disk, volumes=(other, *disk.volumes[1:], replace(place, call="Z9", number=9, start=disk.volumes[1].end)))
+    told = legacy.starts(planned.with_disk(moved), moved, moved.volumes[1])
+    assert told == (False, False, f"the code in sector 0 of disk A looks for its core where {place.call} is now")
 
 
 def test_with_secure_boot_on_stand_ins_chain_each_other_to_the_system(job: Job, tmp_path: Path) -> None:

@@ -217,7 +217,7 @@ def predicted(machine: Machine) -> str:
 
 def began(watched: Seen) -> str:
     """Return the title of what a menu began, a real one or its stand-in (empty: nothing)."""
-    return real_menu.begun(watched.console) or begun(watched.said)
+    return begun(watched.said) or real_menu.begun(watched.console)
 
 
 def seen(path: Path, machine: Machine) -> tuple[str, Seen]:

@@ -11,7 +11,8 @@ PACKAGES=(dosfstools ntfs-3g e2fsprogs mtools util-linux fdisk xvfb xauth
   exfatprogs btrfs-progs xfsprogs f2fs-tools cryptsetup-bin wimtools fuse3
   binutils eatmydata xorriso genisoimage  # tests that wait for no disk; images for the tests, made by utilities that are not ours
   qemu-system-x86 ovmf sbsigntool  # real firmware, against which starting is held; programs that it trusts
-  grub-efi-amd64-bin grub-common)  # a real menu loader, which reads configurations by its own rules
+  grub-efi-amd64-bin grub-common systemd-boot-efi  # real menu loaders, which read configurations and entry files by their own rules
+  chromium)  # the sheet's page, ticked in a real browser
 
 there() { dpkg-query --show --showformat='${Status}' "$1" 2> /dev/null | grep -q 'install ok installed'; }
 

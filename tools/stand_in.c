@@ -1,5 +1,6 @@
 /* A stand-in for a loader that does what the rehearsal takes a loader to do: a first stage starts the menu beside it, a menu reads its
- * configuration and starts what it lists first or what its default names, the NT family's loader looks for its boot data. Each says what
+ * configuration and starts what it lists first or what its default names, a menu of entry files sorts those of its volume and begins one
+ * of their kernels, the NT family's loader looks for its boot data. Each says what
  * it does on the console, and stops where a real one would wait or begin a kernel.
  *
  * Made into bytes by tools/stand_in.py; the bench puts it into a program (bench/programs.py) with what stands behind it:
@@ -324,6 +325,182 @@ static void menu(here *h) {
 	chain(h, word(path));
 }
 
+/* One entry file: its name in small letters, and what it says of itself. */
+typedef struct { span name, title, key, machine, version, program, options; } item;
+
+static int letter(u8 c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z'); }
+static int number(u8 c) { return c >= '0' && c <= '9'; }
+
+static span without(span s) {
+	while (s.size && !letter(*s.at) && !number(*s.at) && *s.at != '.' && *s.at != '~' && *s.at != '^' && *s.at != '-') { s.at++; s.size--; }
+	return s;
+}
+
+static span part(span *s, int digits) {
+	span p = {s->at, 0};
+	while (p.size < s->size && (digits ? number(p.at[p.size]) : letter(p.at[p.size]))) p.size++;
+	s->at += p.size;
+	s->size -= p.size;
+	return p;
+}
+
+static int ordered(span a, span b) {
+	u64 n = 0;
+	while (n < a.size && n < b.size && a.at[n] == b.at[n]) n++;
+	if (n == a.size || n == b.size) return (n < a.size) - (n < b.size);
+	return a.at[n] < b.at[n] ? -1 : 1;
+}
+
+/* Whether a version is earlier (-1), the same or later (1): the version format specification. */
+static int compared(span a, span b) {
+	for (;;) {
+		a = without(a);
+		b = without(b);
+		int ta = a.size && *a.at == '~', tb = b.size && *b.at == '~';
+		if (ta || tb) {
+			if (ta != tb) return ta ? -1 : 1;
+			a.at++; a.size--; b.at++; b.size--;
+			continue;
+		}
+		if (!a.size || !b.size) return (a.size > 0) - (b.size > 0);
+		int marked = 0;
+		for (u64 m = 0; m < 3 && !marked; m++) {
+			u8 mark = "-^."[m];
+			if (*a.at != mark && *b.at != mark) continue;
+			if (*a.at != *b.at) return *a.at == mark ? -1 : 1;
+			a.at++; a.size--; b.at++; b.size--;
+			marked = 1;
+		}
+		if (marked) continue;
+		int digits = number(*a.at) || number(*b.at), way;
+		span pa = part(&a, digits), pb = part(&b, digits);
+		if (digits) {
+			int none = !pa.size, other = !pb.size;
+			while (pa.size && *pa.at == '0') { pa.at++; pa.size--; }
+			while (pb.size && *pb.at == '0') { pb.at++; pb.size--; }
+			if (none && pb.size) return -1;
+			if (other && pa.size) return 1;
+			way = pa.size != pb.size ? (pa.size < pb.size ? -1 : 1) : ordered(pa, pb);
+		} else way = ordered(pa, pb);
+		if (way) return way;
+	}
+}
+
+static int before(const item *one, const item *other) {
+	int way;
+	if (!one->key.size != !other->key.size) return one->key.size ? -1 : 1;
+	if (one->key.size) {
+		way = ordered(one->key, other->key);
+		if (!way) way = ordered(one->machine, other->machine);
+		if (!way) way = -compared(one->version, other->version);
+		if (way) return way;
+	}
+	return -compared(one->name, other->name);
+}
+
+static int matches(span pattern, span name) {
+	if (!pattern.size) return !name.size;
+	if (*pattern.at == '*') {
+		for (u64 n = 0; n <= name.size; n++)
+			if (matches((span){pattern.at + 1, pattern.size - 1}, (span){name.at + n, name.size - n})) return 1;
+		return 0;
+	}
+	if (!name.size || (*pattern.at != '?' && *pattern.at != *name.at)) return 0;
+	return matches((span){pattern.at + 1, pattern.size - 1}, (span){name.at + 1, name.size - 1});
+}
+
+static void key_of(span line, const char *key, span *value) {
+	u64 length = plain(key).size;
+	if (line.size > length + 1 && begins(line, key) && blank(line.at[length])) *value = trimmed((span){line.at + length, line.size - length});
+}
+
+static void small(span s) { for (u64 n = 0; n < s.size; n++) if (s.at[n] >= 'A' && s.at[n] <= 'Z') s.at[n] += 32; }
+
+static void wide(span s, u16 *name) {
+	u64 n = 0, had = 0;
+	if (s.size && *s.at != '/' && *s.at != '\\') name[had++] = '\\';
+	for (; n < s.size && had < 511; n++) name[had++] = s.at[n] == '/' ? '\\' : s.at[n];
+	name[had] = 0;
+}
+
+static int item_of(here *h, void *device, const u16 *path, const u16 *name, item *one) {
+	void *file = opened(h, device, path);
+	u8 *text = 0;
+	u64 size = 16384, at = 0, n = 0;
+	u16 program[512];
+	static const item NONE;
+	*one = NONE;
+	if (!file || CALL(boot(h), POOL, 4, 16384ULL + 256, &text) || CALL(file, READ, file, &size, text)) return 0;
+	while (at < size) {
+		span line = next_line((span){text, size}, &at);
+		key_of(line, "title", &one->title);
+		key_of(line, "sort-key", &one->key);
+		key_of(line, "machine-id", &one->machine);
+		key_of(line, "version", &one->version);
+		key_of(line, "linux", &one->program);
+		if (!one->program.size) key_of(line, "efi", &one->program);
+		key_of(line, "options", &one->options);
+	}
+	for (; name[n] && n < 255; n++) text[16384 + n] = name[n];
+	one->name = (span){text + 16384, n};
+	small(one->name);
+	wide(one->program, program);
+	return one->program.size && opened(h, device, program);
+}
+
+static void entries(here *h, void *device) {
+	static const u16 FOLDER[] = {'\\', 'l', 'o', 'a', 'd', 'e', 'r', '\\', 'e', 'n', 't', 'r', 'i', 'e', 's', 0};
+	static const char NT[] = "\\EFI\\Microsoft\\Boot\\bootmgfw.efi";
+	span wanted = {0, 0}, limit = {0, 0};
+	item one, best, named;
+	int had = 0, found_named = 0;
+	u64 at = 0, place;
+	u16 name[512];
+	u8 *info = 0;
+	void *folder = opened(h, device, FOLDER);
+	while (at < h->size) {
+		span line = next_line((span){h->text, h->size}, &at);
+		key_of(line, "default", &wanted);
+		key_of(line, "timeout", &limit);
+	}
+	small(wanted);
+	while (folder && !CALL(boot(h), POOL, 4, 1024ULL, &info)) {
+		u64 size = 1024, n = 0, cut = sizeof(FOLDER) / 2 - 1;
+		if (CALL(folder, READ, folder, &size, info) || !size) break;
+		const u16 *own = (const u16 *)(info + 80);
+		while (own[n]) n++;
+		span conf = plain(".conf");
+		int ends = n > conf.size && n < 200 && !(AT(u64, info, 72) & 0x10);
+		for (u64 m = 0; ends && m < conf.size; m++) ends = (own[n - conf.size + m] | (m ? 32 : 0)) == conf.at[m];
+		if (!ends) continue;
+		for (u64 m = 0; m < cut; m++) name[m] = FOLDER[m];
+		name[cut++] = '\\';
+		for (u64 m = 0; m <= n; m++) name[cut + m] = own[m];
+		if (!item_of(h, device, name, own, &one)) continue;
+		if (!had || before(&one, &best) < 0) { best = one; had = 1; }
+		if (wanted.size && matches(wanted, one.name) && (!found_named || before(&one, &named) < 0)) { named = one; found_named = 1; }
+	}
+	if (!had) {
+		span nt = plain(NT);
+		wide(nt, name);
+		if (opened(h, device, name)) { say(h, "stand-in: begins 'the NT family'\r\n"); chain(h, nt); }
+		wait_for_somebody(h, "none of its entry files leads to a kernel that is there");
+	}
+	if (same(limit, plain("menu-force"))) wait_for_somebody(h, "the menu has no limit");
+	if (wanted.size && *wanted.at == '@') wait_for_somebody(h, "its default is kept elsewhere");
+	if (found_named) best = named;
+	say(h, "stand-in: begins '");
+	say_span(h, best.title);
+	say(h, "'\r\n");
+	if (found(best.options, "root=UUID=", &place)) {
+		span uuid = word((span){best.options.at + place, best.options.size - place < 36 ? best.options.size - place : 36});
+		if (!is_there(h, uuid)) { say(h, "stand-in: its kernel's root is not there\r\n"); }
+	}
+	wide(best.program, name);
+	if (start(h, device, name)) wait_for_somebody(h, "what it starts is refused, or came back");
+	wait_for_somebody(h, "what it started came back");
+}
+
 u64 API work(void *image, void *system) {
 	here h = {system, image, 0, MOST};
 	const u16 *who = parameters + 1, *name = who;
@@ -340,11 +517,13 @@ u64 API work(void *image, void *system) {
 		return second(&h, file, device, path);
 	}
 	if (!file) {
+		if (parameters[0] == 'e') { h.size = 0; entries(&h, device); }
 		if (parameters[0] == 'n') wait_for_somebody(&h, "its boot data is not there");
 		wait_for_somebody(&h, "it has no configuration");
 	}
 	if (parameters[0] == 'n') { say(&h, "stand-in: its boot data is there\r\n"); stop(&h); }
 	if (CALL(boot(&h), POOL, 4, (u64)MOST, &h.text) || CALL(file, READ, file, &h.size, h.text)) wait_for_somebody(&h, "its configuration cannot be read");
+	if (parameters[0] == 'e') entries(&h, device);
 	menu(&h);
 	return 0;
 }

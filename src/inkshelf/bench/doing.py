@@ -17,7 +17,7 @@ from inkshelf.bench.tablewriter import wipe_table
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError
-from inkshelf.core.machine.state import Machine, Volume
+from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import (
     AddEntry,
@@ -214,7 +214,7 @@ def _prepare(step: Prepare, hands: Hands, before: Machine, after: Machine) -> No
 @do.register
 def _install(step: Install, hands: Hands, before: Machine, after: Machine) -> None:
     if step.code_on:
-        hands.written.put(hands.fds[step.code_on], stand_ins.start_code(step.title, step.family), 0)
+        _put_code(hands, after.disk(step.code_on), step.family, step.title)
     puts = [(call, put) for call, put in _parts(step) if call and not _locked(hands.volume(before, call)[1])]
     for part, (call, put) in enumerate(puts):
         _, volume, fd = hands.volume(before, call)
@@ -328,7 +328,15 @@ def _let_missing(step: LetMissing, hands: Hands, before: Machine, after: Machine
 
 @do.register
 def _start_code(step: WriteStartCode, hands: Hands, before: Machine, after: Machine) -> None:
-    hands.written.put(hands.fds[step.disk], stand_ins.start_code(f"the {step.family} family", step.family), 0)
+    _put_code(hands, after.disk(step.disk), step.family, f"the {step.family} family")
+
+
+def _put_code(hands: Hands, disk: Disk, family: str, words: str) -> None:
+    """A first sector's code and, of the Linux family, its core."""
+    core = disk.table.core_lba or 0
+    if core:
+        hands.written.put(hands.fds[disk.id], stand_ins.core(words), core * disk.sector)
+    hands.written.put(hands.fds[disk.id], stand_ins.start_code(words, family, core), 0)
 
 
 @do.register

@@ -7,9 +7,9 @@ from pathlib import Path
 from inkshelf.bench import formatting, stand_ins
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.kinds import btrfs, ext, fat, ntfs
+from inkshelf.bench.programs import BOOT_CODE_AT, boot_code
 from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.disk.source import Slice
-from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import BootFile, Volume
 from inkshelf.core.sheet.telling.mounts import in_subvolumes, mount_lines
 from inkshelf.core.steps.kinds import Install, Regenerate
@@ -22,13 +22,17 @@ def put_root(path: Path, step: Install) -> None:
     """Write the system's own files into the volume that ``path`` holds: ext4, or NTFS for the NT family."""
     if step.family == "nt":
         ntfs.put_in_root(path, {exact("nt", "system_folder"): b"stand-in for the folder of an NT-family system\n"})
+        if step.code_on:
+            with path.open("r+b") as volume:
+                volume.seek(BOOT_CODE_AT)
+                volume.write(boot_code(f"stand-in boot sector of {step.title}"))
         return
     files = {
         exact("linux", "release_file"): stand_ins.release_file(step.title),
         exact("linux", "mount_table"): stand_ins.mount_table(mount_lines(step.mounts, step.profile)),
     }
     put = btrfs.fill if in_subvolumes(step.mounts) else ext.put
-    put(path, files if step.boot else {**files, **_kernel(step, exact("linux", "boot_folder"))})
+    put(path, files if step.boot or step.by_entries() else {**files, **_kernel(step, exact("linux", "boot_folder"))})
 
 
 def put_boot(path: Path, step: Install) -> None:
@@ -43,7 +47,17 @@ def _kernel(step: Install, folder: str) -> dict[str, bytes]:
 def put_startup(path: Path, step: Install) -> None:
     """Write the start-up files into the FAT volume that ``path`` holds; folders are made."""
     boot = frozenset(one.removeprefix("UUID=").lower() for one, where in step.mounts if where == exact("linux", "boot_folder"))
-    fat.put(path, {file.path.replace("\\", "/"): _content(file, step.title, boot) for file in step.files})
+    contents = {file.path: _content(file, step.title, boot) for file in step.files}
+    for one in step.files:
+        if one.kind == "entry" and one.program:
+            folder = one.program.rsplit("\\", 1)[0]
+            contents |= {one.program: _kernel_of(step), f"{folder}\\{stand_ins.INITIAL}": b"stand-in for an initial image\n"}
+    fat.put(path, {name.replace("\\", "/"): raw for name, raw in contents.items()})
+
+
+def _kernel_of(step: Install) -> bytes:
+    """A kernel that firmware itself begins: it says whose it is."""
+    return stand_ins.loader(f"kernel of {step.title}", signed=step.kernel_signed, size=256 << 10)
 
 
 def put_loaders(path: Path, files: tuple[BootFile, ...], title: str) -> None:
@@ -104,8 +118,10 @@ def _content(file: BootFile, title: str, boot: frozenset[str] = frozenset()) -> 
         return stand_ins.menu_config(searched, title, chained, file.size_bytes, default=default, stays=file.stays)
     if file.kind == "nt-boot-data":
         return stand_ins.boot_data(*file.targets, size=file.size_bytes)
-    if file.kind in {"entry", "entry-config"}:
-        raise BenchError(f"The bench writes no {file.path}.", "Let the system's own tool write it.")
+    if file.kind == "entry":
+        return stand_ins.entry(title, file)
+    if file.kind == "entry-config":
+        return stand_ins.entry_settings(file)
     return stand_ins.startup_loader(file)
 
 

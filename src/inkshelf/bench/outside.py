@@ -9,6 +9,7 @@ from inkshelf.bench.hashing import digest
 from inkshelf.bench.image import ImageFile
 from inkshelf.core.disk import mbr_write
 from inkshelf.core.disk.mbr import MbrEntry
+from inkshelf.core.disk.start_code import CORE_BYTES
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.fold import Fold
@@ -47,6 +48,8 @@ def untouched(plan: Fold, steps: tuple[Step, ...], disk_id: str, size: int) -> l
     taken += [(low if low >= 0 else size + low, high if high > 0 else size) for _, low, high in spans]
     if any(step.start_code() == disk_id for step in steps):
         taken.append((0, mbr_write.SIGNATURE_AT))
+        cores = {one.table.core_lba * one.sector for machine in plan.machines if (one := machine.disk(disk_id)).table.core_lba}
+        taken += [(place, place + CORE_BYTES) for place in cores]
     return between(sorted(taken), size)
 
 

@@ -9,6 +9,8 @@ import re
 import struct
 from typing import Literal
 
+from inkshelf.core.disk.start_code import CORE_AT
+
 Ends = Literal["stops", "returns", "fails"]
 """Shuts the machine down; goes back with success; goes back with an error."""
 PAGE, FILE_ALIGN = 0x1000, 0x200
@@ -45,9 +47,9 @@ def program(words: str, ends: Ends = "stops", *, machine: int = X64, size: int =
     return _whole(code + text, machine, size, certificate)
 
 
-Acts = Literal["starts", "menu", "boot-data"]
-"""Starts the file that it is given; reads it as a menu's configuration; only looks whether it is there."""
-LETTERS: dict[Acts, str] = {"starts": "s", "menu": "m", "boot-data": "n"}
+Acts = Literal["starts", "menu", "boot-data", "entries"]
+"""Starts the file that it is given; reads it as a menu's configuration; only looks whether it is there; reads it as the settings of entry files."""
+LETTERS: dict[Acts, str] = {"starts": "s", "menu": "m", "boot-data": "n", "entries": "e"}
 
 
 def acting(words: str, acts: Acts, reads: str, *, size: int = 0, certificate: bytes = b"") -> bytes:
@@ -79,27 +81,50 @@ def _whole(code: bytes, machine: int, size: int, certificate: bytes) -> bytes:
     return (head + body).ljust(filled, b"\0") + certificate
 
 
-SECTOR_CODE = bytes.fromhex(
-    "31c0 8ed8 be1b7c"  # xor ax, ax; mov ds, ax; mov si, 0x7C00 + the length of this code
-    "ac 84c0 7406 baf803 ee ebf5"  # every byte up to a zero goes to the first serial port
-    "ba0406 b80020 ef"  # power off (ACPI, PM1a control); an ordinary machine ignores it
-    "fa f4"  # and waits for good
-)
-"""For a BIOS (16 bits, at 0x7C00): says what stands behind it, and stops."""
 CODE_ROOM = 440  # bytes of the first sector before the disk's signature
+SECTOR, CORE_SECTORS = 512, 2
+BOOT_CODE_AT, BOOT_CODE_END = 0x54, 0x1FE
+"""Where a boot sector of NTFS has its code: behind the numbers of its file system, up to its mark."""
+Side = Literal["linux", "nt", "started"]
 
 
-def sector_code(words: str, mark: bytes = b"") -> bytes:
-    """Return the code of a first sector that says ``words`` and stops; ``mark`` stands at its end, and does nothing."""
-    text = f"{words}\r\n".encode("ascii", "replace")[: CODE_ROOM - len(SECTOR_CODE) - 1 - len(mark)]
-    return (SECTOR_CODE + text + b"\0").ljust(CODE_ROOM - len(mark), b"\0") + mark
+def sector_code(words: str, side: Side = "started", mark: bytes = b"", core: int = 0) -> bytes:
+    """Return the code of a first sector that says ``words`` and goes on as ``side`` does; ``mark`` stands at its end, and does nothing.
+
+    ``core``: the sector where the Linux family's code looks for its core. ``started``: it says its words, and stops.
+    """
+    code = bytearray(_code(side))
+    if side == "linux":
+        struct.pack_into("<Q", code, CORE_AT, core)
+    text = f"{words}\r\n".encode("ascii", "replace")[: CODE_ROOM - len(code) - 1 - len(mark)]
+    return (bytes(code) + text + b"\0").ljust(CODE_ROOM - len(mark), b"\0") + mark
+
+
+def core(words: str) -> bytes:
+    """Return what a first sector reads and starts: a few sectors that say ``words``, and stop."""
+    return sector_code(words).ljust(CORE_SECTORS * SECTOR, b"\0")
+
+
+def boot_code(words: str) -> bytes:
+    """Return the code of a volume's boot sector, from ``BOOT_CODE_AT`` to ``BOOT_CODE_END``: it says ``words``, and stops."""
+    text = _code("started") + f"{words}\r\n".encode("ascii", "replace") + b"\0"
+    return text.ljust(BOOT_CODE_END, b"\0")[BOOT_CODE_AT:BOOT_CODE_END]
 
 
 def words_of_sector(raw: bytes) -> str:
     """Return what the code of a first sector would say (empty: it is none of these)."""
-    if not raw.startswith(SECTOR_CODE):
-        return ""
-    return raw[len(SECTOR_CODE) : CODE_ROOM].split(b"\0")[0].decode("ascii", "replace").strip()
+    sides: tuple[Side, ...] = ("linux", "nt", "started")
+    for side in sides:
+        code = _code(side)
+        if raw[:CORE_AT] == code[:CORE_AT] and raw[CORE_AT + 8 : len(code)] == code[CORE_AT + 8 :]:
+            return raw[len(code) : CODE_ROOM].split(b"\0")[0].decode("ascii", "replace").strip()
+    return ""
+
+
+def _code(side: Side) -> bytes:
+    from inkshelf.bench.stand_in_code import SECTOR_CODE  # late: few starts of the program need it
+
+    return SECTOR_CODE[side]
 
 
 def _head(machine: int, body: bytes, certificate_at: int, certificate_bytes: int) -> bytes:

@@ -18,12 +18,25 @@ from inkshelf.data import exact
 MAKER = exact("firmware", "menu_maker")
 MODULES = tuple(exact("firmware", "menu_modules").split())
 FOLDER = Path(exact("firmware", "menu_folder"))
+KERNEL = re.compile(r"stand-in: kernel of (?![0-9a-f]{8}-)([^\r\n]+)")
 BEGAN = re.compile(r"Booting `(.*?)'")
 
 
 def missing() -> str:
     """Return what has to be installed before a real menu can be made (empty: nothing)."""
     return "" if shutil.which(MAKER) and FOLDER.is_dir() else exact("firmware", "menu_packages")
+
+
+def entry_menu_missing() -> str:
+    """Return what has to be installed before a real menu of entry files is there (empty: nothing)."""
+    return "" if Path(exact("firmware", "entry_menu")).is_file() else exact("firmware", "entry_menu_package")
+
+
+def entry_menu() -> bytes:
+    """Return a real menu of entry files; raises ``BenchError`` where its package is not installed."""
+    if entry_menu_missing():
+        raise BenchError("There is no real menu of entry files on this machine.", f"Install {entry_menu_missing()}.")
+    return Path(exact("firmware", "entry_menu")).read_bytes()
 
 
 @cache
@@ -51,11 +64,20 @@ def put_on_copies(machine: Machine, copies: dict[str, Path]) -> None:
             for one in volume.boot_files
             if one.kind in {"menu", "first-stage"} and not one.unfit and folder_of(one).lower() in menus & configs
         }
+        if not entry_menu_missing():
+            wanted |= {
+                one.path.replace("\\", "/"): entry_menu()
+                for one in volume.boot_files
+                if one.kind == "entry-menu" and not one.unfit
+            }
         if wanted:
             fat.put(copies[disk.id], wanted, volume.start)
 
 
 def begun(console: str) -> str:
-    """Return the title of what a menu said that it starts, the innermost of a menu in a menu (empty: nothing)."""
+    """Return the title of what a menu said that it starts, the innermost of a menu in a menu, or whose kernel spoke (empty: nothing)."""
     found = BEGAN.findall(console)
-    return str(found[-1]).rsplit(">", 1)[-1] if found else ""
+    if found:
+        return str(found[-1]).rsplit(">", 1)[-1]
+    spoke = KERNEL.search(console)  # a menu of entry files says nothing when it begins one
+    return spoke.group(1).strip() if spoke else ""

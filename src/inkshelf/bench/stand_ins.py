@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import uuid
 
-from inkshelf.bench.programs import Acts, acting, program, sector_code
+from inkshelf.bench.programs import Acts, Side, acting, program, sector_code
+from inkshelf.bench.programs import core as program_core
 from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.disk.entry_files import WAITS
 from inkshelf.data import exact
 
 LOADER = 64 << 10
@@ -17,13 +19,15 @@ LOADER = 64 << 10
 KERNEL = f"{exact('linux', 'kernel_prefix')}-6"
 """The kernel's file name, as an installed stand-in has it."""
 
+INITIAL = "initrd.img"
+
 
 def loader(words: str, *, signed: bool, size: int = LOADER) -> bytes:
     """Return ``size`` bytes of a program that says what it stands for and stops; ``signed``: with what looks like a signature, and is none."""
     return program(f"stand-in: {words}", size=size, certificate=_signature(words) if signed else b"")
 
 
-WHO: dict[FileKind, str] = {"first-stage": "first stage", "nt-loader": "NT loader"}
+WHO: dict[FileKind, str] = {"first-stage": "first stage", "nt-loader": "NT loader", "entry-menu": "menu of entry files"}
 
 
 def startup_loader(file: BootFile) -> bytes:
@@ -33,6 +37,7 @@ def startup_loader(file: BootFile) -> bytes:
         "first-stage": ("starts", exact("paths", "menu_x64")),
         "menu": ("menu", exact("paths", "menu_config")),
         "nt-loader": ("boot-data", exact("paths", "nt_boot_data")),
+        "entry-menu": ("entries", exact("paths", "entry_settings")),
     }
     if file.kind not in reads:
         return loader(words, signed=bool(file.signed), size=size)
@@ -50,10 +55,19 @@ def boot_data(*targets: str, size: int = 8192) -> bytes:
     return (b"regf stand-in boot data".ljust(4096, b"\0") + named).ljust(size, b"\0")
 
 
-def start_code(words: str, family: str) -> bytes:
-    """Return what stands for a loader's code in the first sector of a disk: it says so, and stops; it bears what a family's own bears."""
+def start_code(words: str, family: str, core: int = 0) -> bytes:
+    """Return what stands for a loader's code in the first sector of a disk: it says so, and starts what a family's own starts.
+
+    That is its core, at the sector ``core``, or the boot sector of the active volume. It bears what a family's own bears.
+    """
+    side: Side = "nt" if family == "nt" else "linux"
     mark = exact("start_code", family).encode() if family in {"nt", "linux"} else b""
-    return sector_code(f"stand-in start code of {words}", mark)
+    return sector_code(f"stand-in start code of {words}", side, mark, core)
+
+
+def core(words: str) -> bytes:
+    """Return what stands for the core that a first sector's code starts."""
+    return program_core(f"stand-in core of {words}")
 
 
 def menu_config(
@@ -86,6 +100,23 @@ def menu_config(
         found = f"  search --no-floppy --file --set=root {place}"  # it may lie on another start-up volume than the menu
         lines += [f'menuentry "{name}" {{', found, f"  chainloader {place}", "}"]
     return ("\n".join(lines) + "\n").encode().ljust(size, b"\n")
+
+
+def entry(title: str, file: BootFile) -> bytes:
+    """Return an entry file of the Boot Loader Specification (type #1) that begins ``file.program`` for the root of its first target."""
+    key, machine, version = file.sort or ("", "", "")
+    program = file.program.replace("\\", "/")
+    folder = program.rsplit("/", 1)[0]
+    lines = [f"title {title}"]
+    lines += [f"{word} {text}" for word, text in (("version", version), ("machine-id", machine), ("sort-key", key)) if text]
+    lines += [f"linux {program}", f"initrd {folder}/{INITIAL}", f"options root=UUID={file.targets[0]} ro"]
+    return ("\n".join(lines) + "\n").encode().ljust(file.size_bytes, b"\n")
+
+
+def entry_settings(file: BootFile) -> bytes:
+    """Return the settings of a menu of entry files: which one begins, and how long it waits."""
+    lines = [f"timeout {WAITS if file.stays else 3}", *([f"default {file.begins}"] if file.begins else [])]
+    return ("\n".join(lines) + "\n").encode().ljust(file.size_bytes, b"\n")
 
 
 def mount_table(lines: tuple[str, ...]) -> bytes:

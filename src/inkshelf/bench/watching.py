@@ -15,6 +15,7 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.journal import NAME, Journal
 from inkshelf.bench.kinds import fat
 from inkshelf.bench.programs import WAITS, begun, words_of_sector
+from inkshelf.core.boot import legacy
 from inkshelf.core.boot.entries import variables_of
 from inkshelf.core.boot.firmware import Start, start
 from inkshelf.core.boot.mishaps import (
@@ -28,6 +29,7 @@ from inkshelf.core.boot.mishaps import (
     WentElsewhere,
 )
 from inkshelf.core.checks import findings
+from inkshelf.core.disk.entry_files import values
 from inkshelf.core.disk.menus import leads_of
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, FormatError
@@ -122,8 +124,9 @@ def watch(
     except FormatError as error:
         raise BenchError(f"{error.what}", "Capture the entries again: efibootmgr -v.") from None
     predicted, seen = start(machine), (look or _started(machine, picture=picture))(disks, variables, emulator.LONGEST, hear)
-    real = real_menu.begun(seen.console)
-    began = real or begun(seen.said)
+    stood = begun(seen.said)
+    real = "" if stood else real_menu.begun(seen.console)
+    began = stood or real
     parted = differs(predicted, seen, machine) or (_menu_differs(predicted, began, machine, disks) if began else "")
     parted = parted or _waiting(predicted, seen)
     told = (f"a real menu in the place of its stand-in began “{real}”",) if real else ()
@@ -157,10 +160,11 @@ def _leads(machine: Machine, images: dict[str, Path], title: str) -> tuple[str, 
     """What the entry of a title leads to, in whatever configuration on the disks has one of that title."""
     for disk, volume in machine.volumes():
         for file in volume.boot_files:
-            if file.kind == "menu-config" and disk.id in images:
+            if file.kind in {"menu-config", "entry"} and disk.id in images:
                 with ImageFile(images[disk.id]) as source:
-                    raw = fat.read(Slice(source, volume.start, volume.size), file.path.replace("\\", "/"))
-                found = leads_of(raw, title) if raw else ()
+                    raw = fat.read(Slice(source, volume.start, volume.size), file.path.replace("\\", "/")) or b""
+                titled = file.kind == "entry" and values(raw).get("title") == title
+                found = file.targets if titled else leads_of(raw, title)
                 if found:
                     return found
     return ()
@@ -200,7 +204,16 @@ def _legacy(machine: Machine, bench: Bench, hear: Hear, *, picture: bool) -> Wat
         why = f"the code of disk {predicted.started[0]} is no stand-in: what it does is not seen"
         return Watched(predicted, seen, "" if not spoke else f"predicted disk {predicted.started[0]}, seen “{spoke}”", (why,))
     parted = "" if spoke == wanted else f"predicted “{wanted or 'nothing'}”, seen “{spoke or 'nothing'}”"
+    parted = parted or _waiting_legacy(machine, predicted, seen)
     return Watched(predicted, seen, parted, ())
+
+
+def _waiting_legacy(machine: Machine, predicted: Start, seen: Seen) -> str:
+    """Return where a first sector's code found nothing to go on with although a system was predicted to start by it (empty: nowhere)."""
+    why = next((one for one in seen.said if one.endswith(WAITS)), "")
+    disk = machine.disk(predicted.started[0]) if predicted.started else None
+    told = [one.call for one in disk.volumes if one.holds and legacy.starts(machine, disk, one)[0]] if disk else []
+    return f"predicted that {', '.join(told)} can start, seen “{why}”" if why and told else ""
 
 
 def _first(path: Path) -> bytes:

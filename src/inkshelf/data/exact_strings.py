@@ -60,6 +60,8 @@ TABLE: dict[str, dict[str, Any]] = {
         "first_stage_x64": "shimx64.efi",
         "menu_x64": "grubx64.efi",
         "menu_config": "grub.cfg",
+        "entry_menu_folder": "\\EFI\\systemd",
+        "entry_menu_x64": "systemd-bootx64.efi",
         "entry_folder": "\\loader\\entries\\",
         "entry_settings": "\\loader\\loader.conf",
         "bridge_driver": "ntfs_x64.efi",
@@ -91,6 +93,8 @@ TABLE: dict[str, dict[str, Any]] = {
         "menu_maker": "grub-mkimage",
         "menu_folder": "/usr/lib/grub/x86_64-efi",
         "menu_packages": "grub-efi-amd64-bin, grub-common",
+        "entry_menu": "/usr/lib/systemd/boot/efi/systemd-bootx64.efi",
+        "entry_menu_package": "systemd-boot-efi",
         "menu_modules": "part_gpt part_msdos fat ext2 normal configfile chain search search_fs_uuid search_fs_file search_label linux test echo halt sleep true minicmd",
         "shell": "7c04a583-9e3e-4f1c-ad65-e05268d0b4d1",  # the file of the firmware's own shell in its volume
     },

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.machine.roles import is_esp, own_uuids, root_uuid
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.value import Value
@@ -88,7 +89,24 @@ def _folders(volume: Volume, root: Volume) -> tuple[str, ...]:
         leads = {one.lower() for one in (*file.targets[:1], *file.hands_over)}
         if file.kind == "menu-config" and own & leads:
             found.append(file.path.rsplit("\\", 1)[0])
-    return tuple(dict.fromkeys(found))
+    return tuple(dict.fromkeys((*found, *_of_entries(volume, own))))
+
+
+def _of_entries(volume: Volume, own: frozenset[str]) -> list[str]:
+    """Its entry files with the folders of their kernels; the menu and its settings, too, where they list nobody else."""
+    entries = [one for one in volume.boot_files if one.kind == "entry"]
+    mine = [one for one in entries if own & {two.lower() for two in one.targets}]
+    theirs = {_kernels(one) for one in entries if one not in mine}
+    found = [path for one in mine for path in (one.path, _kernels(one)) if path and path not in theirs]
+    if mine and mine == entries and volume.boot_file(exact("paths", "nt_loader")) is None:
+        loaders = [one for one in volume.boot_files if one.kind in {"entry-menu", "entry-config"}]
+        found += [one.path for one in loaders]
+    return found
+
+
+def _kernels(entry: BootFile) -> str:
+    """The folder of an entry's kernel (empty: it lies where everything does)."""
+    return entry.program.rsplit("\\", 1)[0]
 
 
 def _holds_only(volume: Volume, paths: tuple[str, ...]) -> bool:

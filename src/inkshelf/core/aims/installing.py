@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.aims.volumes import New
-from inkshelf.core.boot.own_files import linux_files, nt_files
+from inkshelf.core.boot.own_files import entry_files, linux_files, nt_files
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.profiles import Profile
@@ -47,7 +47,9 @@ def install(kind: Profile, disk: Disk, new: New, startup: Startup | None, mark: 
     """
     files: tuple[BootFile, ...] = ()
     if startup is not None:
-        files = _nt_files(new, startup, mark) if kind.family == "nt" else _linux_files(kind, new, mark, fallback=fallback)
+        files = (
+            _nt_files(new, startup, mark) if kind.family == "nt" else _linux_files(kind, new, startup, mark, fallback=fallback)
+        )
     return Install(
         call=new.calls[f"root{mark}"],
         esp=startup.call if startup else "",
@@ -63,8 +65,20 @@ def install(kind: Profile, disk: Disk, new: New, startup: Startup | None, mark: 
     )
 
 
-def _linux_files(kind: Profile, new: New, mark: str, *, fallback: bool) -> tuple[BootFile, ...]:
+def loader_path(kind: Profile) -> str:
+    """Return the file that a system's boot entry starts."""
+    if kind.family == "nt":
+        return exact("paths", "nt_loader")
+    if kind.by_entries:
+        return f"{exact('paths', 'entry_menu_folder')}\\{exact('paths', 'entry_menu_x64')}"
+    return f"\\EFI\\{kind.folder}\\{exact('paths', 'first_stage_x64')}"
+
+
+def _linux_files(kind: Profile, new: New, startup: Startup, mark: str, *, fallback: bool) -> tuple[BootFile, ...]:
     """Its menu lists itself only: looking for other systems is off in current menus."""
+    if kind.by_entries:
+        there = startup.shared is not None and startup.shared.boot_file(exact("paths", "entry_settings")) is not None
+        return entry_files(kind.folder, new.uuids[f"root{mark}"], fallback=fallback, settings=not there)
     targets = tuple(new.uuids[one] for one in (f"boot{mark}", f"root{mark}") if one in new.uuids)
     return linux_files(kind.folder, targets, signed=kind.signed, fallback=fallback)
 
@@ -87,8 +101,8 @@ def _mounts(new: New, startup: Startup | None, mark: str) -> tuple[tuple[str, st
 
 def finding_others(found: Machine, done: Install) -> list[Step]:
     """Where another system is there: let the new menu look for it, and make the menu anew once everything is back in its place."""
-    if done.family != "linux":
-        return []
+    if done.family != "linux" or done.by_entries():
+        return []  # a menu of entry files lists what lies on its own volume, and looks nowhere else
     nt = exact("paths", "nt_loader")
     others = [
         root_uuid(volume)
@@ -122,7 +136,7 @@ def entered(
     """
     if startup is None:
         return []
-    path = exact("paths", "nt_loader") if kind.family == "nt" else f"\\EFI\\{kind.folder}\\{exact('paths', 'first_stage_x64')}"
+    path = loader_path(kind)
     firmware = found.firmware
     there = next(
         (one for one in firmware.entries if (one.partition_guid, one.path.lower()) == (startup.guid, path.lower())), None

@@ -237,6 +237,10 @@ def _starts(volume: Volume, file: BootFile, system: Volume) -> bool:
     if file.kind == "nt-loader" and file.path.lower() == exact("paths", "nt_loader").lower():
         data = volume.boot_file(exact("paths", "nt_boot_data"))
         return data is not None and system.guid in data.targets
+    if file.kind == "entry-menu":
+        return any(
+            one.kind == "entry" and own_uuids(system) & {two.lower() for two in one.targets} for one in volume.boot_files
+        )
     if file.kind != "first-stage" or system.filesystem is None:
         return False
     folder = file.path.rsplit("\\", 1)[0]

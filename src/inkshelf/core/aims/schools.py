@@ -120,6 +120,9 @@ def _menu_question(found: Machine, kinds: tuple[Profile, ...]) -> Question:
     linux = any(one.family == "linux" for one in kinds) or not kinds
     there = any(one.holds for _, one in found.volumes())
     why = "one list of all systems" if there else "nothing else is there yet"
+    if kinds and all(one.by_entries for one in kinds if one.family == "linux") and linux:
+        why = "its menu lists what lies on its own start-up volume, and no more"
+        return Question("menu", "Start menu", MENU_ANSWERS[1:], "firmware", why)
     if not linux:
         return Question("menu", "Start menu", MENU_ANSWERS[1:], "old", "a menu that is there can list it")
     return Question("menu", "Start menu", MENU_ANSWERS, "own", why)

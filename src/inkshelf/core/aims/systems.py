@@ -62,6 +62,7 @@ def layout_on(disk: Disk, found: Machine) -> Layout:
 def needs_of(kind: Profile, layout: Layout) -> tuple[Need, ...]:
     """Return the volumes of a system; raises ``PlanError`` where it cannot be laid out so."""
     refuse_unfit(kind, layout)
+    _refuse_apart(kind, layout)
     if kind.family == "nt":
         return held(_nt(kind, layout), layout.sizes)
     root = root_kind(layout)
@@ -87,6 +88,19 @@ def refuse_unfit(kind: Profile, layout: Layout) -> None:
         raise PlanError(
             f"{kind.title} does not start the legacy way from a GPT disk.",
             "Use a disk with an MBR, or the firmware's UEFI mode.",
+        )
+
+
+def _refuse_apart(kind: Profile, layout: Layout) -> None:
+    """What a system with a menu of entry files is not planned with: the legacy way, and a root inside something else."""
+    if not kind.by_entries:
+        return
+    if layout.mode == "legacy":
+        raise PlanError(f"{kind.title} starts by UEFI only: its menu is a program of the firmware's.", "Choose linux-desktop.")
+    if layout.home == "lvm" or layout.encryption in {"root", "all"}:
+        raise PlanError(
+            f"{kind.title} keeps its kernels on the EFI system partition; a root inside a container or a group is not planned with it.",
+            "Choose linux-desktop, or leave root as it is.",
         )
 
 

@@ -13,6 +13,14 @@ FIRST = "a BIOS starts it by the code in sector 0; that code is there, and was n
 UNREAD = "a BIOS starts it by the code in sector 0, which was not read"
 
 
+def _core_there(disk: Disk, lba: int) -> bool:
+    """Whether the place of a loader's core is one that nothing else uses: the gap before the first volume, or a BIOS boot partition."""
+    place = lba * disk.sector
+    if any(one.start <= place < one.end for one in disk.volumes if one.type_id == gpt_type("bios_boot")):
+        return True
+    return disk.table.kind != "gpt" and 0 < place < min((one.start for one in disk.volumes), default=disk.size)
+
+
 def only(disk: Disk, volume: Volume) -> bool:
     """Tell whether a system can start the legacy way only: its disk has an MBR with code in it, and no volume that UEFI could start from."""
     fat = any(one.type_id.lower() == "0xef" or one.boot_files for one in disk.volumes)
@@ -35,6 +43,9 @@ def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, st
             False,
             f"the code in sector 0 of disk {disk.id} is the NT family's, which starts the active volume and nothing else",
         )
+    if system.family != "nt" and disk.table.core_lba is not None and not _core_there(disk, disk.table.core_lba):
+        lies = next((one.call for one in disk.volumes if one.start <= disk.table.core_lba * disk.sector < one.end), "no gap")
+        return False, False, f"the code in sector 0 of disk {disk.id} looks for its core where {lies} is now"
     if system.family == "nt":
         if disk.table.kind == "gpt":
             return False, False, "the NT family does not start the legacy way from a GPT disk"

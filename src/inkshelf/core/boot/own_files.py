@@ -12,6 +12,9 @@ LOADER_BYTES = {
     "first-stage": 960 << 10,
     "menu": 2560 << 10,
     "menu-config": 4 << 10,
+    "entry-menu": 128 << 10,
+    "entry": 1 << 10,
+    "entry-config": 512,
     "nt-loader": 64 << 10,
     "nt-boot-data": 8 << 10,
 }
@@ -50,3 +53,24 @@ def linux_files(folder: str, targets: tuple[str, ...], *, signed: bool, fallback
             own_file(f"{place}\\{exact('paths', 'menu_config')}", "menu-config", None, targets),
         ]
     return tuple(files)
+
+
+def entry_files(folder: str, root: str, *, fallback: bool = False, settings: bool = True) -> tuple[BootFile, ...]:
+    """Return what a system with a menu of entry files puts there (Boot Loader Specification, type #1): menu, its settings, its entry.
+
+    ``folder``: its word, by which it sorts and below which its kernels lie; ``root``: its root's UUID; ``settings``: none are there yet.
+    """
+    name = f"{folder}{exact('linux', 'entry_ending')}"
+    entry = BootFile(
+        f"{exact('paths', 'entry_folder')}{name}",
+        "entry",
+        LOADER_BYTES["entry"],
+        targets=(root,),
+        sort=(folder, "", ""),
+        program=f"\\{folder}\\{exact('linux', 'kernel_prefix')}-6",
+    )
+    said = BootFile(exact("paths", "entry_settings"), "entry-config", LOADER_BYTES["entry-config"], begins=name)
+    menu = f"{exact('paths', 'entry_menu_folder')}\\{exact('paths', 'entry_menu_x64')}"
+    places = (menu, *((exact("paths", "fallback_x64"),) if fallback else ()))
+    loaders = tuple(own_file(one, "entry-menu", signed=False) for one in places)
+    return (*loaders, *((said,) if settings else ()), entry)

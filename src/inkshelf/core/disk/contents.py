@@ -79,7 +79,8 @@ class BootFile(Value, frozen=True):
     for a person without a limit. ``digest``: of a program, the sum that firmware knows it by, in hexadecimal (empty: it was not read).
     ``signer``: the name on the first certificate that its signature brings; ``marks``: what lists of certificates are searched for, sums in
     hexadecimal of every certificate and of its issuer's name (empty: not read, or none could be). ``sort``: of an entry file, its sort
-    key, machine and version (empty: it says none of them).
+    key, machine and version (empty: it says none of them); ``program``: what it begins, by its path on its own volume (empty: it names
+    none); ``lacks``: that program is not there, so that its menu passes the entry over.
     """
 
     path: Line
@@ -96,6 +97,8 @@ class BootFile(Value, frozen=True):
     signer: Line = ""
     marks: tuple[Line, ...] = ()
     sort: tuple[Line, ...] = ()
+    program: Line = ""
+    lacks: bool = False
 
 
 class SystemRoot(Value, frozen=True):

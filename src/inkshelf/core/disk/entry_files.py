@@ -17,6 +17,7 @@ from inkshelf.core.value import replace
 
 SKIPPED = re.compile(r"^[^A-Za-z0-9.~^-]+")
 KEYS = ("sort-key", "machine-id", "version")
+BEGINS = ("linux", "efi")  # of an entry: the kernel, or another program, that it begins
 WAITS = "menu-force"  # of a limit: the menu waits for a person
 
 
@@ -38,7 +39,14 @@ def menu_part(path: str, kind: FileKind, content: bytes, size: int | None = None
     if kind == "entry-config":
         return settings_file(path, kind, content, len(content) if size is None else size)
     made = menu_file(path, kind, content, size)
-    return replace(made, sort=sorted_by(content)) if kind == "entry" else made
+    return replace(made, sort=sorted_by(content), program=begun_by(content)) if kind == "entry" else made
+
+
+def begun_by(content: bytes) -> str:
+    """Return the path of what an entry file begins, as firmware writes it (empty: it names none)."""
+    said = values(content)
+    named = next((said[key] for key in BEGINS if key in said), "").replace("/", "\\")
+    return f"\\{named.lstrip(chr(92))}" if named else ""
 
 
 def settings_file(path: str, kind: FileKind, content: bytes, size: int) -> BootFile:
@@ -54,7 +62,7 @@ def in_order(entries: tuple[BootFile, ...]) -> tuple[BootFile, ...]:
 
 def beginning(entries: tuple[BootFile, ...], settings: BootFile | None) -> tuple[BootFile, ...]:
     """Return entry files in order, the first one with what begins by itself and whether the menu waits, as a menu's configuration has it."""
-    listed = in_order(entries)
+    listed = in_order(tuple(one for one in entries if not one.lacks))
     if settings is None or not listed:
         return listed
     begins, pattern = "", settings.begins.lower()

@@ -49,6 +49,8 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
     kinds: dict[bytes, FileKind] = {}
     found = []
     fallbacks = {exact("paths", key).lower() for key in ("fallback_x64", "fallback_ia32", "fallback_aa64")}
+    seen = tuple(seen)
+    there = {node.path.lower() for node in seen}
     for node in sorted(seen, key=lambda one: one.path.lower() in fallbacks):  # fallbacks last: they are copies of a known one
         kind = _kind(node.path)
         if kind is None:
@@ -65,7 +67,8 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
         if shown(node.path) != node.path:
             continue  # no loader bears such a name
         if kind in TEXTS:
-            found.append(menu_part(node.path, kind, content, node.size))
+            part = menu_part(node.path, kind, content, node.size)
+            found.append(replace(part, lacks=bool(part.program) and part.program.lower() not in there))
         else:
             found.append(replace(_file(node, kind, content, known_guids), generation=generation))
     return tuple(sorted(found, key=lambda one: one.path.lower()))
@@ -113,5 +116,6 @@ def _kind(path: str) -> FileKind | None:
         exact("paths", "first_stage_x64"): "first-stage",
         exact("paths", "menu_x64"): "menu",
         exact("paths", "menu_config"): "menu-config",
+        exact("paths", "entry_menu_x64"): "entry-menu",
     }
     return named.get(name, "loader" if name.endswith(".efi") else None)

@@ -73,7 +73,7 @@ FIELDS: dict[str, tuple[str, Callable[[object], str]]] = {
     "kernels_a_month": ("new kernels a month", _whole),
     "signed": ("its loaders are signed", _yes_no),
     "generation": ("generation of its first stage", _whole),
-    "menus": ("menus it can make", _some_of("own", "simple", "firmware")),
+    "menus": ("menus it can make", _some_of("own", "simple", "entries", "firmware")),
     "finds_others": ("its menu looks for other systems by itself", _yes_no),
     "divides": ("ways its installer divides the disk", _some_of("divider", "gap", "partition", "disk", "hand", "typed")),
     "shows": ("unit that its divider counts in", _one_of("GB", "GiB")),

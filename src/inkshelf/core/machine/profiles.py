@@ -49,6 +49,11 @@ class Profile(Value, frozen=True):
     portable: bool
     reasons: dict[str, str]
 
+    @property
+    def by_entries(self) -> bool:
+        """Whether its menu lists entry files, beside which its kernels lie."""
+        return "entries" in self.menus
+
 
 SIZES = {"ram", "installed", "floor", "comfort", "root_floor", "root_comfort", "growth", "loaders", "kernel_size"}
 WORDS = ("title", "family", "folder")

@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from inkshelf.core.disk.gpt import GptEntry, GptTable, read_gpt
 from inkshelf.core.disk.mbr import EXTENDED, MbrTable, read_mbr
 from inkshelf.core.disk.probe import probe
 from inkshelf.core.disk.source import ByteSource, Slice
+from inkshelf.core.disk.start_code import CODE_BYTES, code_of, core_of
 from inkshelf.core.errors import TableError
 from inkshelf.core.machine.files import with_clashes, with_disk_files, with_images
 from inkshelf.core.machine.state import Disk, Extended, SystemRoot, Table, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
-from inkshelf.data import exact
 
 SECTORS = (512, 4096)
-BOOT_CODE = 440  # bytes before the signature of sector 0
 
 
 def read_disk(source: ByteSource, disk_id: str = "A", sector: int | None = None) -> Disk:
@@ -41,18 +38,12 @@ def read_disk(source: ByteSource, disk_id: str = "A", sector: int | None = None)
         return _from_mbr(source, disk_id, mbr, sector or 512)
     bare = _bare(source, disk_id, sector or 512)
     first = source.read(0, 512)
-    code = first[510:512] == b"\x55\xaa" and any(first[:BOOT_CODE])  # a BIOS runs nothing without that mark
-    bare = replace(bare, table=replace(bare.table, boot_code=code, code_of=_code_of(source) if code else ""))
+    code = first[510:512] == b"\x55\xaa" and any(first[:CODE_BYTES])  # a BIOS runs nothing without that mark
+    bare = replace(bare, table=replace(bare.table, boot_code=code, code_of=code_of(source) if code else ""))
+    bare = replace(bare, table=replace(bare.table, core_lba=core_of(source, bare.table.code_of)))
     if mbr is not None and not bare.volumes and int(mbr.signature, 16):
         return _from_mbr(source, disk_id, mbr, sector or 512)  # a table without volumes: it has a signature of its own
     return bare
-
-
-def _code_of(source: ByteSource) -> Literal["", "nt", "linux"]:
-    """Whose code lies in the first sector, by what it bears; empty where nobody can tell."""
-    code = source.read(0, BOOT_CODE)
-    families: tuple[Literal["nt", "linux"], ...] = ("linux", "nt")
-    return next((one for one in families if exact("start_code", one).encode() in code), "")
 
 
 def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | None) -> Disk:
@@ -71,8 +62,9 @@ def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | N
         backup_ok=gpt.backup_ok,
         fault=gpt.fault,
         hybrid=bool(mbr and mbr.hybrid),
-        boot_code=any(source.read(0, BOOT_CODE)),
-        code_of=_code_of(source),
+        boot_code=any(source.read(0, CODE_BYTES)),
+        code_of=code_of(source),
+        core_lba=core_of(source, code_of(source)),
         protective=bool(mbr and mbr.protective),
         entries_lba=gpt.entries_lba,
         backup_entries_lba=gpt.backup_entries_lba,
@@ -144,8 +136,9 @@ def _from_mbr(source: ByteSource, disk_id: str, mbr: MbrTable, sector: int) -> D
         entry_bytes=16,
         fault=fault,
         extended=extended[0] if extended else None,
-        boot_code=any(source.read(0, BOOT_CODE)),
-        code_of=_code_of(source),
+        boot_code=any(source.read(0, CODE_BYTES)),
+        code_of=code_of(source),
+        core_lba=core_of(source, code_of(source)),
     )
     ordered = _looked_into(source, tuple(sorted(volumes, key=lambda one: one.start)))
     return Disk(disk_id, source.size, sector, max(4096, sector), table=table, volumes=ordered)

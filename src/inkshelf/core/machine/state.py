@@ -121,7 +121,8 @@ class Table(Value, frozen=True):
 
     ``extended`` belongs to an MBR only; ``fault`` says in words what is wrong with the table or a copy of it. ``protective``: whether sector 0 of a GPT disk says that the disk
     is taken. ``boot_code``: whether there is code
-    before the records of sector 0 (``None``: not known), ``code_of``: whose, where that is known. ``entries_lba`` and
+    before the records of sector 0 (``None``: not known), ``code_of``: whose, where that is known;
+    ``core_lba``: where the Linux family's looks for its core (an LBA; ``None``: not known, or another's code). ``entries_lba`` and
     ``backup_entries_lba``: where the entries of each copy lie (0: right before the backup header).
     """
 
@@ -140,6 +141,7 @@ class Table(Value, frozen=True):
     extended: Extended | None = None
     boot_code: bool | None = None
     code_of: Literal["", "nt", "linux"] = ""
+    core_lba: Count | None = None
     protective: bool = True
     entries_lba: Count = 2
     backup_entries_lba: Count = 0

@@ -7,8 +7,10 @@ from msgspec import Meta
 from inkshelf.core.disk.contents import Family, waits_for
 from inkshelf.core.disk.filesystems import fresh, named_label, title
 from inkshelf.core.disk.kinds import kind_of
+from inkshelf.core.disk.start_code import IN_GAP, Whose
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.errors import StepError
-from inkshelf.core.machine.state import BootFile, FileSystem, Machine, SystemRoot, Volume
+from inkshelf.core.machine.state import BootFile, Disk, FileSystem, Machine, SystemRoot, Volume
 from inkshelf.core.size import align_up
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
 from inkshelf.core.texts import Call, CallOrNone, Count, FilePath, Identity, Key, KeyOrNone, LetterOrNone, Line
@@ -104,18 +106,23 @@ class Install(StepBase, frozen=True, tag="install"):
         """The legacy way, the loader begins in the first sector."""
         return self.code_on
 
+    def by_entries(self) -> bool:
+        """Whether its kernels lie beside the entry files of its menu, and not in root."""
+        return any(file.kind == "entry" for file in self.files)
+
     def apply(self, machine: Machine) -> Machine:
         """Put the system on its volume and the start-up files beside what the EFI system partition has."""
         for call in self.inside():
             if volume_of(machine, call)[1].filesystem is None:
                 raise StepError(f"{call} has no file system yet.", "Format it before installing.")
         root = volume_of(machine, self.call)[1].filesystem
-        seen = not self.boot or (
+        apart = bool(self.boot) or self.by_entries()
+        seen = not apart or (
             root is not None and kind_of(root.kind).encrypted
         )  # a kernel elsewhere is read with its own volume
         signed = self.kernel_signed if seen else None
         waits = tuple(where for _, where in self.mounts if waits_for(where))
-        holds = SystemRoot(self.family, self.title, signed, self.mounts, kernels=0 if self.boot else 1, waits=waits)
+        holds = SystemRoot(self.family, self.title, signed, self.mounts, kernels=0 if apart else 1, waits=waits)
         if self.family == "nt":
             holds = SystemRoot("nt", NT_TITLE, kernel_signed=True)
         machine = machine.with_volume(
@@ -123,7 +130,7 @@ class Install(StepBase, frozen=True, tag="install"):
         )
         if self.code_on:
             disk = machine.disk(self.code_on)
-            machine = machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True, code_of=code_of(self.family))))
+            machine = machine.with_disk(coded(disk, self.family))
         return with_files(machine, self.esp, self.files) if self.esp else machine
 
 
@@ -207,9 +214,19 @@ def _of_starting(path: str) -> bool:
     return path in own or path.split("/")[1].lower() in {one.lower() for one in folders}
 
 
-def code_of(family: str) -> Literal["", "nt", "linux"]:
-    """Return whose code in a first sector a family's is, as a reader tells it."""
-    return "nt" if family == "nt" else "linux" if family == "linux" else ""
+def coded(disk: Disk, family: str) -> Disk:
+    """Return a disk with a family's code in its first sector; the Linux family's knows where its core lies."""
+    whose: Whose = "nt" if family == "nt" else "linux" if family == "linux" else ""
+    core = core_place(disk) if whose == "linux" else None
+    return replace(disk, table=replace(disk.table, boot_code=True, code_of=whose, core_lba=core))
+
+
+def core_place(disk: Disk) -> int:
+    """Return the LBA where a loader's core goes: in the gap behind an MBR, or in the first BIOS boot partition of a GPT (0: it has none)."""
+    if disk.table.kind != "gpt":
+        return IN_GAP
+    places = (one.start // disk.sector for one in disk.volumes if one.type_id == gpt_type("bios_boot"))
+    return min(places, default=0)
 
 
 def with_files(machine: Machine, call: str, files: tuple[BootFile, ...]) -> Machine:

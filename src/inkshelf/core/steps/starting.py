@@ -7,7 +7,7 @@ from inkshelf.core.errors import StepError
 from inkshelf.core.machine.state import BootFile, Machine, SystemRoot
 from inkshelf.core.size import binary
 from inkshelf.core.steps.base import Actor, StepBase, Writes, volume_of
-from inkshelf.core.steps.making import code_of, fuller, with_files
+from inkshelf.core.steps.making import coded, fuller, with_files
 from inkshelf.core.texts import Call, Count, FilePath, Letter, Line
 from inkshelf.core.value import replace
 
@@ -62,7 +62,7 @@ class WriteStartCode(StepBase, frozen=True, tag="start-code"):
         disk = machine.disk(self.disk)
         if disk.table.kind == "none":
             raise StepError(f"Disk {self.disk} has no partition table.", "Make one first.")
-        return machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True, code_of=code_of(self.family))))
+        return machine.with_disk(coded(disk, self.family))
 
 
 class Stage(StepBase, frozen=True, tag="stage"):

@@ -149,7 +149,13 @@ class ConvertTable(StepBase, frozen=True, tag="convert-table"):
         signature = (
             disk.table.signature if self.table == "gpt" else self.identity
         )  # only the records of the first sector change
-        table = replace(fresh.table, boot_code=disk.table.boot_code, code_of=disk.table.code_of, signature=signature)
+        table = replace(
+            fresh.table,
+            boot_code=disk.table.boot_code,
+            code_of=disk.table.code_of,
+            core_lba=disk.table.core_lba,
+            signature=signature,
+        )
         return machine.with_disk(checked(replace(fresh, table=table, volumes=tuple(kept))))
 
 

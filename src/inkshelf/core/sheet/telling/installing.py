@@ -41,6 +41,7 @@ def _install(step: Install, scene: Scene) -> Words:
             *_grouped(step, scene),
             *_subvolumed(step),
             *_waking(step, scene),
+            *_entered(step),
         ),
         f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines below, and nothing by device name.",
         f"Format nothing but what this sheet formats; the loader goes to {loader} and nowhere else.",
@@ -48,6 +49,17 @@ def _install(step: Install, scene: Scene) -> Words:
         into=exact("linux", "mount_table"),
         minutes=installed(step),
     )
+
+
+def _entered(step: Install) -> tuple[tuple[str, str], ...]:
+    """A menu of entry files reads its own volume only: there lie its kernels, and a file that names each of them."""
+    said: list[tuple[str, str]] = []
+    for one in step.files:
+        if one.kind == "entry":
+            said += [("its kernels go to", f"{step.esp}, below {one.program.rsplit(chr(92), 1)[0]}")]
+            said += [("an entry file there, such as", one.path)]
+            said += [("names it, and root by", f"linux {one.program.replace(chr(92), '/')}; root=UUID={one.targets[0]}")]
+    return tuple(said)
 
 
 def _contained(step: Install, scene: Scene) -> bool:
