@@ -132,7 +132,7 @@ class Reader(HTMLParser):
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self.fetched += [value for name, value in attrs if name in {"src", "href"}]
-        if tag not in {"meta", "br", "link", "img"}:
+        if tag not in {"meta", "br", "link", "img", "input"}:
             self.depth.append(tag)
 
     def handle_endtag(self, tag: str) -> None:

@@ -25,6 +25,7 @@ MODULES = {
     "change": ("change",),
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),
+    "working": ("work",),
 }
 WHERE = {name: module for module, names in MODULES.items() for name in names}
 

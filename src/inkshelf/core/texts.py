@@ -32,6 +32,8 @@ TypeId = Annotated[str, Meta(pattern=rf"^(?:{_HEX_GUID}|0x[0-9A-Fa-f]{{2}})?{_EN
 Signature = Annotated[str, Meta(pattern=rf"^(?:[0-9A-Fa-f]{{8}})?{_END}")]
 Identity = Annotated[str, Meta(pattern=rf"^[A-Za-z0-9-]{{0,64}}{_END}")]
 """A file system's UUID, serial or LVM identifier."""
+Digest = Annotated[str, Meta(pattern=rf"^[0-9a-f]{{64}}{_END}")]
+"""A SHA-256 sum in hexadecimal."""
 _PART = r"\.?[A-Za-z0-9_+@-](?:[A-Za-z0-9 ._+@-]{0,98}[A-Za-z0-9_+@-])?"
 _FILE = rf"^(?:/{_PART}){{1,12}}{_END}"
 FilePath = Annotated[str, Meta(pattern=_FILE)]

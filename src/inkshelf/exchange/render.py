@@ -10,11 +10,16 @@ from inkshelf.core.disk.filesystems import title
 from inkshelf.core.machine.calls import WORDS
 from inkshelf.core.machine.state import Disk, Volume
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.sheet.asking import asked
+from inkshelf.core.sheet.papercode import paper_code
+from inkshelf.core.sheet.scene import scenes
 from inkshelf.core.sheet.sheet import NOTHING_STARTS, Sheet, sheet
 from inkshelf.core.size import binary, both
+from inkshelf.core.steps.identity import said
 from inkshelf.core.texts import shown
 from inkshelf.data import exact, text
 from inkshelf.exchange.picture import board
+from inkshelf.exchange.squares import svg
 
 NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2", "capture-nt.ps1.j2")
 
@@ -52,6 +57,7 @@ def _code(value: str) -> str:
 
 def _sheet(reading: Reading, name: str) -> str:
     made: Sheet = sheet(reading)
+    code = paper_code(reading.job)
     return (
         environment()
         .get_template(name)
@@ -65,6 +71,11 @@ def _sheet(reading: Reading, name: str) -> str:
             binary=binary,
             both=both,
             nothing_starts=NOTHING_STARTS,
+            code=code,
+            square=svg(code) if name.endswith("html.j2") else "",
+            marks={step.id: said(step) for step in reading.job.steps},
+            asks={step.id: asked(step, scene) for _, step, scene in scenes(reading)},
+            script=text("templates/sheet.js").replace("@code@", code),
         )
     )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
@@ -14,9 +15,12 @@ from inkshelf.core.checks.registry import Remedy
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, found_by, left_by, without_aim
 from inkshelf.core.plan.reading import Reading, read
+from inkshelf.core.plan.working import keeping, with_events
 from inkshelf.core.steps.identity import tick
 from inkshelf.core.texts import one_line
 from inkshelf.core.value import Value, replace
+from inkshelf.core.work.events import AnyEvent, Reopened
+from inkshelf.core.work.worked import ends
 from inkshelf.store import jobfile
 
 Subject = Literal["job", "selection", "view", "saved", "notice"]
@@ -107,13 +111,25 @@ class Desk:
             self._take(held)
             self.tell("job")
 
+    def note(self, *events: AnyEvent) -> None:
+        """Write down what happens at work: kept at once, and nothing that is undone takes it back."""
+        self.drop()
+        if events:
+            self.take_work(with_events(self.job, *events))
+
+    def take_work(self, job: Job) -> None:
+        """Take the job with more work in it: no edit, so that no undo takes it back."""
+        self._take(job)
+        self.save()
+        self.tell("job")
+
     def undo(self) -> None:
-        """Go back to the earlier job."""
+        """Go back to the earlier job; what was done, found and noted at work stays."""
         self.drop()
         if self._past:
             words, earlier = self._past.pop()
             self._future.append((words, self.job))
-            self._take(earlier)
+            self._take(keeping(earlier, self.job))
             self.save()
             self.tell("job")
 
@@ -123,7 +139,7 @@ class Desk:
         if self._future:
             words, later = self._future.pop()
             self._past.append((words, self.job))
-            self._take(later)
+            self._take(keeping(later, self.job))
             self.save()
             self.tell("job")
 
@@ -242,6 +258,9 @@ class Desk:
     def tick(self, number: int) -> None:
         """Tick a step of the sheet, or take the tick off."""
         step = self.job.steps[number - 1]
+        if step.id in ends(self.job.work):  # its clock said that it is done: that it is not is noted, too
+            self.note(Reopened(int(time.time()), step.id))
+            return
         others = tuple(one for one in self.job.ticked if one.step != step.id)
         ticked = others if step.id in self.job.done else (*others, tick(step))
         self.change(replace(self.job, ticked=ticked), f"tick step {number}")

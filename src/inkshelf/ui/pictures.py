@@ -13,11 +13,13 @@ from PyQt6.QtWidgets import QApplication
 from inkshelf.core.plan.locks import lock
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB
+from inkshelf.ui.benchmode.page import BenchMode
 from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.demo import demo_job, first_day
 from inkshelf.ui.frame.overlays import Overlay
 from inkshelf.ui.frame.window import Window
 
+NOON = 1_764_590_000  # when the sheet is worked, in pictures
 PAPER = QSize(868, 1228)  # A4
 
 
@@ -88,6 +90,27 @@ class Pictures:
         for card in self.window.findChildren(Overlay):
             card.close()
 
+    def working(self) -> None:
+        """Bench mode: a shrink in its third minute, with what its box offers."""
+        desk, over, moment = self.window.desk, self.window.centralWidget(), [NOON]
+        before = desk.job
+        if over is None:
+            return
+        page = BenchMode(desk, over, lambda: moment[0])
+        page.open_over()
+        while desk.job.steps[page.at].kind != "shrink":
+            page.go()
+            moment[0] += 140
+        moment[0] += 90
+        page.step.asks[0].line.setText("229 112")
+        page.tick()
+        page.setFocus()
+        settle(0.4)
+        self.made.append(self.folder / "bench-mode.png")
+        self.window.grab().save(str(self.made[-1]))
+        page.leave()
+        desk.replace_job(before, None)
+
     def two_disks(self, demo: Path) -> None:
         """Every disk on one screen, two aims in one job, and what can be done where something does not fit."""
         self.window.desk.replace_job(first_day(demo, "two-disks"), None)
@@ -144,6 +167,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     window.show()
     pictures = Pictures(window, folder)
     pictures.chapters()
+    pictures.working()
     pictures.closer()
     pictures.two_disks(demo)
     pictures.sticks(demo)

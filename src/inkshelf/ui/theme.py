@@ -178,6 +178,7 @@ QMainWindow, QDialog, #paper { background: @paper; }
 #overlay { background: @card; border: 2px solid @ink; border-radius: 6px; }
 QListWidget::item { padding: 3px 6px; } QListWidget::item:disabled { color: @pencil; } QListWidget::item:selected { background: @select; color: @ink; }
 #card { background: @card; border: 1px solid @line; border-radius: 6px; }
+#typed { background: @card; border: 2.5px solid @ink; border-radius: 6px; padding: 4px 14px; }
 #card[taken="true"] { border: 2px solid @ink; }
 QLabel { background: transparent; }
 QLabel[quiet="true"] { color: @pencil; }

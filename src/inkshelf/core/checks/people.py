@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from inkshelf.core.checks.registry import ChangeAim, Finding, Know, Severity, Show, check
 from inkshelf.core.checks.touched import leaves_alone
 from inkshelf.core.disk.kinds import KINDS
+from inkshelf.core.machine.state import Conditions
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Confirm
@@ -18,10 +19,19 @@ def _step(reading: Reading, subject: str) -> int:
     )
 
 
+def _known(reading: Reading) -> Conditions:
+    """What is known of people and the machine: as it was said under Intake, and by the steps that somebody ticked since."""
+    machine, done = reading.plan.found, reading.job.done
+    for step in reading.job.steps if done else ():
+        if isinstance(step, Confirm) and step.id in done:
+            machine = step.apply(machine)
+    return machine.conditions
+
+
 @check
 def backup(reading: Reading) -> Iterator[Finding]:
     """A back-up that nobody has opened is not a back-up."""
-    state = reading.plan.found.conditions.backup
+    state = _known(reading).backup
     kept = tuple(volume.call for _, volume in reading.plan.found.volumes() if volume.holds)
     if not kept or state == "read back" or leaves_alone(reading):
         return
@@ -58,7 +68,7 @@ def backup(reading: Reading) -> Iterator[Finding]:
 @check
 def encryption(reading: Reading) -> Iterator[Finding]:
     """Encryption whose recovery key nobody has at hand locks the owner out after a change of start-up files."""
-    known = reading.plan.found.conditions
+    known = _known(reading)
     systems = tuple(volume.call for _, volume in reading.plan.found.volumes() if volume.holds and volume.holds.family == "nt")
     locked = tuple(
         volume.call
@@ -117,7 +127,7 @@ def given_up(reading: Reading) -> Iterator[Finding]:
 @check
 def mains(reading: Reading) -> Iterator[Finding]:
     """A shrink on battery."""
-    state = reading.plan.found.conditions.mains
+    state = _known(reading).mains
     if leaves_alone(reading):
         return
     if state is False:
@@ -143,7 +153,7 @@ def mains(reading: Reading) -> Iterator[Finding]:
 @check
 def consent(reading: Reading) -> Iterator[Finding]:
     """The owner's consent in writing."""
-    if reading.job.steps and not reading.plan.found.conditions.consent and not leaves_alone(reading):
+    if reading.job.steps and not _known(reading).consent and not leaves_alone(reading):
         step = _step(reading, "consent")
         yield Finding(
             "people.consent",

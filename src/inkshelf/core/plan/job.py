@@ -15,6 +15,7 @@ from inkshelf.core.steps.identity import Tick, done
 from inkshelf.core.steps.kinds import Step
 from inkshelf.core.texts import Key, KeyOrNone, LetterOrNone, Line
 from inkshelf.core.value import Value, field, replace
+from inkshelf.core.work.events import Work
 
 FIRST = "a1"
 
@@ -41,6 +42,7 @@ class Job(Value, frozen=True):
     intents; ``steps`` are those that follow from the aims, then those that the intents come to. ``idle``: intents that do not apply now;
     ``contradictions``: where two readings of a disk disagree. ``unproved``: aims whose plan was not proved to be the best.
     ``reasons``: why one way was taken and not another, in writing. ``mishaps``: what a person wants to see rehearsed, beside those that always are.
+    ``work``: what was done, found and noted while the sheet was worked.
     """
 
     title: Line = ""
@@ -60,6 +62,7 @@ class Job(Value, frozen=True):
     reasons: tuple[Line, ...] = ()
     unproved: tuple[Key, ...] = ()
     mishaps: tuple[Mishap, ...] = ()
+    work: Work = ()
 
     @property
     def aim(self) -> Beside | None:

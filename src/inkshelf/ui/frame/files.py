@@ -266,6 +266,8 @@ class Files:
             head = path.read_bytes()[:4096] if path.is_file() and path.stat().st_size < 1 << 24 else b""
             if is_disc(path):
                 self.look_into(path)
+            elif b'"inkshelf-work"' in head:
+                self._work(path)
             elif not head.lstrip().startswith((b"{", b"inkshelf-capture", b"\xef\xbb\xbf")):
                 self._take(path)
             elif b'"inkshelf-job"' in path.read_bytes()[-4096:] or b'"inkshelf-job"' in head:
@@ -274,6 +276,23 @@ class Files:
                 self._capture(path)
 
         self._try(work)
+
+    def take_work(self, path: Path | None = None) -> None:
+        """Take in what the sheet's own page saved."""
+        chosen = path or self._ask_open("Take in what the page saved", "What a sheet saved (*.json);;All files (*)")
+        if chosen:
+            self._try(lambda: self._work(chosen))
+
+    def _work(self, path: Path) -> None:
+        from inkshelf.exchange.worknotes import LARGEST, take_work
+
+        with path.open("rb") as opened:
+            raw = opened.read(LARGEST + 1)
+        desk = self.window.desk
+        job, new, same = take_work(desk.job, raw)
+        desk.take_work(job)
+        earlier = "" if same else "The page shows an earlier plan: look whether each step is still the same."
+        desk.say(Notice(f"{new} entries more from the page.", earlier, bad=not same))
 
     def save_sheet(self, form: str, path: Path | None = None) -> None:
         """Write the sheet as HTML, Markdown or PDF."""

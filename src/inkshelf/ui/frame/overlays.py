@@ -34,6 +34,8 @@ MORE_KEYS = (
     ("Alt while dragging", "snap to 1 MiB"),
     ("Space on the sheet", "tick a step"),
     ("Ctrl + C on the sheet", "copy what the step says to type"),
+    ("Space in bench mode", "begin, go on, done, next"),
+    ("P, O, N, F in bench mode", "pause, other endings, note, what was found"),
     ("Menu, right click", "steps by hand on the shelf; values of a step"),
 )
 

@@ -245,6 +245,20 @@ class Window(QMainWindow):
 
         Guide(self, self.desk.findings, key).open_over()
 
+    def work_on_it(self) -> None:
+        """Open bench mode over the whole window."""
+        from inkshelf.ui.benchmode.page import BenchMode
+
+        over = self.centralWidget()
+        if over is not None and not over.findChildren(BenchMode):
+            BenchMode(self.desk, over).open_over()
+
+    def enter_paper(self) -> None:
+        """Enter what somebody wrote on the printed sheet."""
+        from inkshelf.ui.benchmode.paper import PaperEntry
+
+        PaperEntry(self, self.desk).open_over()
+
     def rehearse(self) -> None:
         """Show what starts."""
         self.desk.show("start")

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QPainter, QPen
 
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.sheet.papercode import paper_code
 from inkshelf.core.sheet.reckon import byte_figures
 from inkshelf.core.sheet.settings import Setting
 from inkshelf.core.sheet.sheet import Row, Sheet
 from inkshelf.core.value import Value, replace
+from inkshelf.exchange.squares import rows
 from inkshelf.ui import theme
 from inkshelf.ui.sheetview.rows import RowDelegate
 from inkshelf.ui.sheetview.words import text_height, write
 from inkshelf.ui.shelf import painter as boards
 from inkshelf.ui.shelf.layout import lay_out
 
+DOT, QUIET = 2.6, 4.0  # pixels of a square of the printed code, and of the border around all of them
 BOARDS = 0.86  # the boards are drawn smaller than on the screen
 SIGNED = ("owner, date", "typed confirmation: the serial of the disk", "technician, date")
 
@@ -36,8 +39,7 @@ def blocks(made: Sheet, reading: Reading) -> list[Block]:
     stops = [one for one in made.findings if one.severity == "stop"]
     written = [one for one in made.findings if one.overridden]
     found = [
-        _text(made.title or "Run sheet", theme.serif(26), "ink", above=0),
-        _text(_about(made), theme.sans(13), "pencil", above=0),
+        _title(made, paper_code(reading.job)),
         *_list("What is to be done", (*made.aims, *(f"why this way: {one}" for one in made.reasons)), "ink"),
         *(_disk(disk) for disk in made.disks),
         *_list("Before anything", made.cautions, "ink"),
@@ -57,6 +59,36 @@ def blocks(made: Sheet, reading: Reading) -> list[Block]:
 
 def _about(made: Sheet) -> str:
     return f"{made.owner or 'owner not known yet'} · {len(made.rows)} steps · about {made.minutes:.0f} minutes, with a margin for people · the machine starts {made.restarts} times"
+
+
+def _title(made: Sheet, code: str) -> Block:
+    """Whose sheet it is, and at the right the printed code by which a filled paper finds its job again."""
+    font, dots = theme.serif(26), rows(code)
+    title, about = made.title or "Run sheet", _about(made)
+    square = QUIET * 2 + len(dots) * DOT
+
+    def room(width: float) -> float:
+        return width - square - 24
+
+    def draw(painter: QPainter, box: QRectF) -> None:
+        tall = text_height(title, font, room(box.width()))
+        write(painter, title, font, "ink", box.adjusted(0, 0, -square - 24, 0))
+        write(painter, about, theme.sans(13), "pencil", box.adjusted(0, tall, -square - 24, 0))
+        below = tall + text_height(about, theme.sans(13), room(box.width())) + 6
+        write(painter, code, theme.mono(11), "pencil", box.adjusted(0, below, -square - 24, 0))
+        left, top = box.right() - square + QUIET, box.top() + QUIET
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.current().color("ink"))
+        for down, row in enumerate(dots):
+            for along, dark in enumerate(row):
+                if dark:
+                    painter.drawRect(QRectF(left + along * DOT, top + down * DOT, DOT, DOT))
+
+    def height(width: float) -> float:
+        words = text_height(title, font, room(width)) + text_height(about, theme.sans(13), room(width))
+        return max(float(square), words + 6 + text_height(code, theme.mono(11), room(width)))
+
+    return Block(height, draw)
 
 
 def _switch(one: Setting) -> str:

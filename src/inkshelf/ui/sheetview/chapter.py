@@ -136,17 +136,19 @@ class SheetChapter(Page):
         head, self.sub = heading("Sheet")
         self.buttons = [
             button(words, partial(run, key))
-            for words, key in (
-                ("PDF…", "sheet.pdf"),
-                ("HTML…", "sheet.html"),
-                ("Script…", "sheet.script"),
-                ("Print…", "sheet.print"),
-            )
+            for words, key in (("PDF…", "sheet.pdf"), ("HTML…", "sheet.html"), ("Print…", "sheet.print"))
         ]
         self.more = QMenu(self)
+        self.more.addAction("Partition script…", lambda: run("sheet.script"))
+        self.more.addAction("Enter a filled paper…", lambda: run("sheet.paper"))
+        self.more.addAction("Take in what the sheet's page saved…", lambda: run("sheet.page"))
+        self.more.addSeparator()
         self.more.addAction("Save as Markdown…", lambda: run("sheet.md"))
         self.more.addAction("Copy as Markdown", lambda: run("sheet.copy"))
         self.buttons.append(button("More", self._offer_more))
+        self.buttons.append(
+            button("Bench mode", lambda: run("sheet.work"), primary=True, tip="one step at a time, with a clock (F9)")
+        )
         for one in self.buttons:
             head.addWidget(one)
         box.addLayout(head)
@@ -166,8 +168,8 @@ class SheetChapter(Page):
         self.refresh()
 
     def _offer_more(self) -> None:
-        foot = self.buttons[-1].rect().bottomLeft()
-        self.more.popup(self.buttons[-1].mapToGlobal(foot))
+        over = self.buttons[-2]
+        self.more.popup(over.mapToGlobal(over.rect().bottomLeft()))
 
     def _titles(self) -> QHBoxLayout:
         titles = QHBoxLayout()

@@ -15,7 +15,8 @@ class Words(Value, frozen=True):
     typed as root on a live system, line by line; ``scripted``: a script may run them. ``paste``: lines for a file, ``into`` which.
     ``look``: what is seen. ``caution`` stands in red, ``risk`` is what a cut in its middle does, ``back`` how it is taken back,
     ``back_lines`` what is typed for that.
-    ``minutes`` without a margin for people. ``where``: the commands are typed.
+    ``minutes`` without a margin for people. ``where``: the commands are typed; ``instead``: they are another way to do the
+    same, and not a part of it.
     """
 
     stage: str
@@ -33,6 +34,7 @@ class Words(Value, frozen=True):
     minutes: float = 1.0
     about: tuple[str, ...] = ()
     where: str = "on a live system"
+    instead: bool = False
 
     @property
     def exact(self) -> tuple[tuple[str, str], ...]:

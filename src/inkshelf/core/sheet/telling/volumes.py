@@ -70,6 +70,8 @@ def _by_its_own_system(step: Shrink, size: int, gap: str, lines: tuple[str, ...]
         "cut in the middle: files need the back-up",
         commands=lines,
         minutes=minutes,
+        where="instead of that, from outside: on a live system",
+        instead=True,
     )
 
 

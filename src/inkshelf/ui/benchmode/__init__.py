@@ -1,0 +1,1 @@
+"""Bench mode: one step large on the screen, readable from two metres, with a clock."""
