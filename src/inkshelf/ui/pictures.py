@@ -90,10 +90,10 @@ class Pictures:
         for card in self.window.findChildren(Overlay):
             card.close()
 
-    def working(self) -> None:
+    def working(self, demo: Path) -> None:
         """Bench mode: a shrink in its third minute, with what its box offers."""
         desk, over, moment = self.window.desk, self.window.centralWidget(), [NOON]
-        before = desk.job
+        desk.replace_job(demo_job(demo), None)
         if over is None:
             return
         page = BenchMode(desk, over, lambda: moment[0])
@@ -109,7 +109,6 @@ class Pictures:
         self.made.append(self.folder / "bench-mode.png")
         self.window.grab().save(str(self.made[-1]))
         page.leave()
-        desk.replace_job(before, None)
 
     def two_disks(self, demo: Path) -> None:
         """Every disk on one screen, two aims in one job, and what can be done where something does not fit."""
@@ -167,11 +166,11 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     window.show()
     pictures = Pictures(window, folder)
     pictures.chapters()
-    pictures.working()
     pictures.closer()
     pictures.two_disks(demo)
     pictures.sticks(demo)
     pictures.mending(demo)
     pictures.inking(demo)
+    pictures.working(demo)
     window.close()
     return pictures.made
