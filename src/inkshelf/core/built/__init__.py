@@ -1,0 +1,1 @@
+"""The machine as built: what a fresh reading of it has, against what was planned."""
