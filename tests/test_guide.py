@@ -35,10 +35,11 @@ def test_every_finding_has_a_page_of_its_own() -> None:
     assert len(known) > 50
     assert [one for one in known if page_of(f"{one}.S1").key != one and one != "start.none"] == []
     assert page_of("start.none.S2").key == "start"
+    assert page_of("built.B1.type").key == "built"
 
 
 def test_every_page_belongs_to_a_finding_and_says_what_to_do() -> None:
-    known = {*keys(), "start"}
+    known = {*keys(), "start", "built"}
     for page in pages():
         assert page.key in known, "a page that nothing leads to"
         assert page.title[0].isupper()

@@ -55,7 +55,7 @@ def _new(words: Namespace) -> int:
     from inkshelf.core.machine.state import Conditions
     from inkshelf.core.size import parse_size
 
-    told, sources = _captured([*([words.lsblk] if words.lsblk else []), *words.sfdisk, *words.capture])
+    told, sources = captured([*([words.lsblk] if words.lsblk else []), *words.sfdisk, *words.capture])
     mode = words.firmware or (told.facts.mode if told.facts else None)
     if mode is None:
         raise InkshelfError("How the firmware starts is not said.", "Add --firmware uefi or --firmware legacy.")
@@ -112,7 +112,7 @@ def _refuse_legacy(firmware: str, told: Gathered) -> None:
         )
 
 
-def _captured(paths: list[Path]) -> tuple[Gathered, list[Source]]:
+def captured(paths: list[Path]) -> tuple[Gathered, list[Source]]:
     """Return what captured texts, and folders of boot variables, tell together, and where they came from."""
     from inkshelf.core.plan.job import Source
     from inkshelf.exchange.anytext import gather
@@ -144,7 +144,7 @@ def _take(words: Namespace) -> int:
     if not words.disk and not words.capture:
         raise InkshelfError("Nothing was named to take in.", "Name a disk image with --disk, or captured text with --capture.")
     job = load(words.job)
-    told, sources = _captured(words.capture)
+    told, sources = captured(words.capture)
     _refuse_legacy(job.found.firmware.mode or "", told)
     if words.disk:
         job = with_images(job, words.disk)

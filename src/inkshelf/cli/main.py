@@ -26,6 +26,7 @@ MODULES = {
     "inking": ("ink", "resume"),
     "papers": ("sheet", "script"),
     "working": ("work",),
+    "comparing": ("compare", "handover"),
 }
 WHERE = {name: module for module, names in MODULES.items() for name in names}
 

@@ -4,6 +4,16 @@ from inkshelf.data.guide_starts import STARTS
 
 TABLE: dict[str, dict[str, str]] = {
     **STARTS,
+    "built": {
+        "title": "The machine is not as planned",
+        "means": "A fresh reading was held against the plan, line by line. A size that an installer rounded is as good; what was not put back stops a start weeks later.",
+        "do": "Put right what stops; accept the rest in writing. Then take the machine as it is, so that the next job starts from what is there.",
+    },
+    "built.small": {
+        "title": "Small differences from the plan",
+        "means": "A name in the table, a label, a GUID that nothing names, a place that an installer rounded: no start and no file depends on them.",
+        "do": "Look once whether they tell of something else, such as the wrong volume. Then take the machine as it is: its record has them.",
+    },
     "disk.failing": {
         "title": "A disk that reports errors",
         "means": "Its own counters say that sectors could not be read, or were moved to spare ones. It may work for years, or stop within the hour, and a shrink reads all of it.",

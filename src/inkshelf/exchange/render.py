@@ -21,7 +21,7 @@ from inkshelf.data import exact, text
 from inkshelf.exchange.picture import board
 from inkshelf.exchange.squares import svg
 
-NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2", "capture-nt.ps1.j2")
+NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2", "capture-nt.ps1.j2", "handover.html.j2")
 
 
 def environment() -> Environment:

@@ -115,6 +115,19 @@ def _sheet_hint(desk: Desk) -> Hint:
     return (f"{len(job.done)} of {len(job.steps)} done" if job.done else f"{len(job.steps)} steps"), False
 
 
+def _proof(window: Window) -> Page:
+    from inkshelf.ui.proof.chapter import ProofChapter
+
+    return ProofChapter(window.desk, window.run)
+
+
+def _proof_hint(desk: Desk) -> Hint:
+    if desk.job.built is None:
+        return "", False
+    stops = [one for one in desk.findings if one.key.startswith("built.") and one.severity == "stop"]
+    return (f"{len(stops)} to put right", True) if stops else ("compared", False)
+
+
 CHAPTERS = (
     Chapter("intake", "Intake", _intake, _intake_hint),
     Chapter("aim", "Aim", _aim, _aim_hint),
@@ -122,6 +135,7 @@ CHAPTERS = (
     Chapter("shelf", "Shelf", _shelf, _shelf_hint),
     Chapter("start", "Start", _start, _start_hint),
     Chapter("sheet", "Sheet", _sheet, _sheet_hint),
+    Chapter("proof", "Proof", _proof, _proof_hint),
 )
 KEYS = tuple(one.key for one in CHAPTERS)
 

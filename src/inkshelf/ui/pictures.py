@@ -10,9 +10,12 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QApplication
 
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.plan.asbuilt import with_built
 from inkshelf.core.plan.locks import lock
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB
+from inkshelf.core.value import replace
 from inkshelf.ui.benchmode.page import BenchMode
 from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.demo import demo_job, first_day
@@ -66,8 +69,8 @@ class Pictures:
     def chapters(self) -> None:
         """Every chapter of the demo job, the sheet on paper, the other theme."""
         for key in KEYS:
-            if key == "media":
-                continue  # of the job with sticks
+            if key in {"media", "proof"}:
+                continue  # of the job with sticks, and of the one that is inked
             self.window.desk.show(key)
             if key == "start":
                 self.window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
@@ -109,6 +112,23 @@ class Pictures:
         self.made.append(self.folder / "bench-mode.png")
         self.window.grab().save(str(self.made[-1]))
         page.leave()
+
+    def proof(self) -> None:
+        """The inked disk read afresh, on which somebody hid an EFI system partition and renamed a volume."""
+        from inkshelf.bench.asbuilt import read_again
+        from inkshelf.bench.folder import Bench
+
+        desk, folder = self.window.desk, self.window.bench_folder
+        if folder is None:
+            return
+        built = read_again([Bench(folder).image("A")])
+        (disk,) = built.disks
+        odd = {1: {"type_id": gpt_type("basic_data")}, 6: {"name": "root"}}
+        volumes = tuple(replace(one, **odd.get(one.number, {})) for one in disk.volumes)
+        firmware = replace(desk.reading.plan.planned.firmware, entries_known=True)
+        desk.change(with_built(desk.job, replace(built, disks=(replace(disk, volumes=volumes),), firmware=firmware)), "compare")
+        desk.show("proof")
+        self.take("proof")
 
     def two_disks(self, demo: Path) -> None:
         """Every disk on one screen, two aims in one job, and what can be done where something does not fit."""
@@ -171,6 +191,7 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     pictures.sticks(demo)
     pictures.mending(demo)
     pictures.inking(demo)
+    pictures.proof()
     pictures.working(demo)
     window.close()
     return pictures.made

@@ -294,7 +294,7 @@ def _firmware(plan: Fold, now: Machine) -> Iterator[Line]:
     if not built.entries_known:
         yield Line("firmware.entries", "firmware", "boot entries", f"{len(planned.entries)} entries", NOBODY, "unknown")
         return
-    there = {one.number: _twin(one, built.entries) for one in planned.entries if not one.automatic}
+    there = {one.number: twin_of(one, built.entries) for one in planned.entries if not one.automatic}
     for entry in (one for one in planned.entries if one.number in there):
         yield _entry(entry, there[entry.number])
     known = [one for one in there.values() if one]
@@ -320,8 +320,8 @@ def _firmware(plan: Fold, now: Machine) -> Iterator[Line]:
         )
 
 
-def _twin(entry: BootEntry, built: tuple[BootEntry, ...]) -> BootEntry | None:
-    """The entry that starts the same file of the same partition, whatever its number."""
+def twin_of(entry: BootEntry, built: tuple[BootEntry, ...]) -> BootEntry | None:
+    """Return the entry that starts the same file of the same partition, whatever its number (``None``: none does)."""
     return next(
         (
             one
@@ -367,8 +367,8 @@ def _entry(planned: BootEntry, now: BootEntry | None) -> Line:
 
 def _other(plan: Fold, entry: BootEntry) -> Line:
     """An entry that the plan does not leave: found before and taken away, made for the work, or new."""
-    before = _twin(entry, plan.found.firmware.entries) is not None
-    between = any(_twin(entry, one.firmware.entries) for one in plan.machines)
+    before = twin_of(entry, plan.found.firmware.entries) is not None
+    between = any(twin_of(entry, one.firmware.entries) for one in plan.machines)
     left = before or between
     why = "it was to be taken away" if left else "the plan does not know it"
     return Line(

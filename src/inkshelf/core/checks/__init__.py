@@ -1,6 +1,7 @@
 """All checks; importing this package registers them."""
 
 from inkshelf.core.checks import (
+    built,
     clones,
     disk,
     entries,
@@ -22,6 +23,7 @@ __all__ = [
     "Finding",
     "answer",
     "apply_remedy",
+    "built",
     "clones",
     "disk",
     "entries",

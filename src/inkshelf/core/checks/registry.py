@@ -66,7 +66,14 @@ class MendStart(Value, frozen=True):
     title: str
 
 
-Remedy = Know | ChangeAim | AnswerFor | Show | ByHand | MendStart
+class RightAgain(Value, frozen=True):
+    """Remedy: start from the machine as it was read afresh, with the step that puts one difference right (its key)."""
+
+    line: str
+    title: str
+
+
+Remedy = RightAgain | Know | ChangeAim | AnswerFor | Show | ByHand | MendStart
 
 
 class Finding(Value, frozen=True):
@@ -143,9 +150,23 @@ def apply_remedy(job: Job, remedy: Remedy, reason: str = "") -> Job:
         return change(job, remedy.verb, remedy.call, **dict(remedy.words))
     if isinstance(remedy, MendStart):
         return mended(job, remedy.system, remedy.cause)
+    if isinstance(remedy, RightAgain):
+        return _right_again(job, remedy.line)
     if isinstance(remedy, AnswerFor) and reason.strip():
         return _answered(job, remedy.finding, reason)
     return job
+
+
+def _right_again(job: Job, key: str) -> Job:
+    from inkshelf.core.built.compare import compared  # late: the work is done by then
+    from inkshelf.core.plan.asbuilt import repaired
+    from inkshelf.core.steps.fold import fold
+
+    lines = compared(fold(job.found, job.steps), job.built) if job.built else ()
+    line = next((one for one in lines if one.key == key), None)
+    if line is None:
+        raise PlanError("That does not differ any more.", "Compare again.")
+    return repaired(job, line)
 
 
 def mended(job: Job, system: str, cause: str) -> Job:

@@ -42,7 +42,8 @@ class Job(Value, frozen=True):
     intents; ``steps`` are those that follow from the aims, then those that the intents come to. ``idle``: intents that do not apply now;
     ``contradictions``: where two readings of a disk disagree. ``unproved``: aims whose plan was not proved to be the best.
     ``reasons``: why one way was taken and not another, in writing. ``mishaps``: what a person wants to see rehearsed, beside those that always are.
-    ``work``: what was done, found and noted while the sheet was worked.
+    ``work``: what was done, found and noted while the sheet was worked. ``built``: the machine as it was read afresh afterwards, with the
+    plan's letters and call numbers.
     """
 
     title: Line = ""
@@ -63,6 +64,7 @@ class Job(Value, frozen=True):
     unproved: tuple[Key, ...] = ()
     mishaps: tuple[Mishap, ...] = ()
     work: Work = ()
+    built: Machine | None = None
 
     @property
     def aim(self) -> Beside | None:

@@ -32,6 +32,10 @@ def _needs_plan(window: Window) -> str:
     return "" if window.desk.job.steps else (window.desk.job.plan_fault or "choose an aim first")
 
 
+def _needs_built(window: Window) -> str:
+    return "" if window.desk.job.built is not None else "compare a fresh reading of the machine first"
+
+
 def _can_ink(window: Window) -> str:
     if window.inking:
         return "inking is going on"
@@ -123,6 +127,18 @@ ACTIONS: tuple[Action, ...] = (
     Action("sheet.script", "Save partition script…", "Sheet", "", lambda w: w.files.save_script(), _needs_plan),
     Action("sheet.copy", "Copy sheet as Markdown", "Sheet", "", lambda w: w.files.copy_sheet(), _needs_plan),
     Action("sheet.print", "Print sheet…", "Sheet", "Ctrl+P", lambda w: w.files.print_sheet(), _needs_plan),
+    Action(
+        "proof.capture",
+        "Compare with a fresh capture…",
+        "Proof",
+        "Ctrl+Shift+P",
+        lambda w: w.files.built.compare_capture(),
+        _needs_plan,
+    ),
+    Action("proof.image", "Compare with a fresh image…", "Proof", "", lambda w: w.files.built.compare_image(), _needs_plan),
+    Action(
+        "proof.paper", "Save the hand-over for the owner…", "Proof", "", lambda w: w.files.built.save_handover(), _needs_built
+    ),
     Action("view.margin", "Margin on or off", "View", "Ctrl+M", lambda w: w.toggle_margin()),
     Action("view.theme", "Paper or slate", "View", "Ctrl+T", lambda w: w.toggle_theme()),
     Action("view.palette", "All commands", "View", "Ctrl+K", lambda w: w.open_palette()),

@@ -25,6 +25,7 @@ from inkshelf.ui.frame import settings
 # Reading images, captured text and templates is loaded when it is asked for: the window is ready sooner.
 if TYPE_CHECKING:
     from inkshelf.exchange.images import Looked
+    from inkshelf.ui.frame.builtfiles import BuiltFiles
     from inkshelf.ui.frame.mediafiles import MediaFiles
     from inkshelf.ui.frame.window import Window
 
@@ -49,7 +50,8 @@ class Files:
     def _remember(self, path: Path) -> None:
         self.window.settings.folder = str(path.parent)
 
-    def _ask_open(self, title: str, kinds: str) -> Path | None:
+    def ask_open(self, title: str, kinds: str) -> Path | None:
+        """Ask for a file that is there."""
         name, _ = QFileDialog.getOpenFileName(self.window, title, self.folder(), kinds)
         if not name:
             return None
@@ -60,7 +62,8 @@ class Files:
         chosen = QFileDialog.getExistingDirectory(self.window, title, self.folder())
         return Path(chosen) if chosen else None
 
-    def _ask_save(self, title: str, name: str, kinds: str) -> Path | None:
+    def ask_save(self, title: str, name: str, kinds: str) -> Path | None:
+        """Ask for the name of a file to be written."""
         chosen, _ = QFileDialog.getSaveFileName(self.window, title, str(Path(self.folder()) / name), kinds)
         if not chosen:
             return None
@@ -89,7 +92,7 @@ class Files:
     def _done(self, result: object) -> None:
         self._end_task()
         self.window.desk.say(None)
-        self._try(lambda: self._then(result))
+        self.attempt(lambda: self._then(result))
 
     def _failed(self, what: str, remedy: str) -> None:
         self._end_task()
@@ -108,7 +111,8 @@ class Files:
         if self._printing is not None:
             self._printing.waitForFinished(5000)
 
-    def _try(self, work: object) -> None:
+    def attempt(self, work: object) -> None:
+        """Do something; what goes wrong is said."""
         try:
             work()  # type: ignore[operator]
         except InkshelfError as error:
@@ -123,9 +127,9 @@ class Files:
 
     def open_job(self, path: Path | None = None) -> None:
         """Open a job file."""
-        chosen = path or self._ask_open("Open job", "Jobs (*.json);;All files (*)")
+        chosen = path or self.ask_open("Open job", "Jobs (*.json);;All files (*)")
         if chosen:
-            self._try(lambda: self.window.desk.open(chosen))
+            self.attempt(lambda: self.window.desk.open(chosen))
 
     def rescued(self) -> Path | None:
         """The job that was rescued last."""
@@ -137,11 +141,11 @@ class Files:
         """Open the job that was rescued last, as one without a file of its own."""
         place = self.rescued()
         if place is not None:
-            self._try(lambda: self.window.desk.replace_job(jobfile.load(place), None))
+            self.attempt(lambda: self.window.desk.replace_job(jobfile.load(place), None))
 
     def save_as(self) -> None:
         """Give the job a file of its own; from then on it is saved as you go."""
-        chosen = self._ask_save("Save job as", f"{self.window.desk.job.title or 'job'}.json", "Jobs (*.json)")
+        chosen = self.ask_save("Save job as", f"{self.window.desk.job.title or 'job'}.json", "Jobs (*.json)")
         if chosen:
             self.window.desk.path = chosen
             self.window.desk.save()
@@ -157,7 +161,7 @@ class Files:
 
     def add_image(self, path: Path | None = None) -> None:
         """Take a disk image in."""
-        chosen = path or self._ask_open("Take in a disk image", "Disk images (*.img *.raw *.bin *.dd);;All files (*)")
+        chosen = path or self.ask_open("Take in a disk image", "Disk images (*.img *.raw *.bin *.dd);;All files (*)")
         if chosen:
             self._take(chosen)
 
@@ -183,9 +187,9 @@ class Files:
 
     def add_capture(self, path: Path | None = None) -> None:
         """Take captured text in."""
-        chosen = path or self._ask_open("Take in captured text", "Captured text (*.json *.txt);;All files (*)")
+        chosen = path or self.ask_open("Take in captured text", "Captured text (*.json *.txt);;All files (*)")
         if chosen:
-            self._try(lambda: self._capture(chosen))
+            self.attempt(lambda: self._capture(chosen))
 
     def _capture(self, path: Path) -> None:
         from inkshelf.bench.intake import take_in, with_facts, with_listings
@@ -216,9 +220,9 @@ class Files:
 
     def read_editions(self, path: Path | None = None) -> None:
         """Note which editions an install image holds."""
-        chosen = path or self._ask_open("Read the editions of an install image", "Install images (*.wim *.esd);;All files (*)")
+        chosen = path or self.ask_open("Read the editions of an install image", "Install images (*.wim *.esd);;All files (*)")
         if chosen:
-            self._try(lambda: self._editions(chosen))
+            self.attempt(lambda: self._editions(chosen))
 
     def _editions(self, path: Path) -> None:
         from inkshelf.exchange.editions import editions, with_editions
@@ -231,7 +235,7 @@ class Files:
 
     def look_into(self, path: Path | None = None) -> None:
         """Show what an image file holds, and how a stick is made of it for this machine."""
-        chosen = path or self._ask_open("Look into an image file", "Images (*.iso *.img *.raw *.xz *.zst *.gz);;All files (*)")
+        chosen = path or self.ask_open("Look into an image file", "Images (*.iso *.img *.raw *.xz *.zst *.gz);;All files (*)")
         if chosen is None:
             return
         from inkshelf.exchange.images import look
@@ -250,13 +254,22 @@ class Files:
 
         return MediaFiles(self)
 
+    @property
+    def built(self) -> BuiltFiles:
+        """What is done with a machine that was read afresh."""
+        from inkshelf.ui.frame.builtfiles import BuiltFiles
+
+        return BuiltFiles(self)
+
     def save_kit(self, folder: Path | None = None) -> None:
         """Write the scripts that capture a machine into a folder."""
         from inkshelf.exchange.kit import save_scripts
 
         chosen = folder or self._ask_folder("Where the capture kit goes: a stick for example")
         if chosen:
-            self._try(lambda: self.window.desk.say(Notice(f"Written: {', '.join(map(str, save_scripts(chosen)))}", bad=False)))
+            self.attempt(
+                lambda: self.window.desk.say(Notice(f"Written: {', '.join(map(str, save_scripts(chosen)))}", bad=False))
+            )
 
     def take_dropped(self, path: Path) -> None:
         """Take in a file that was dropped on the window: a job, captured text, a disk image, or a disc to look into, by its contents."""
@@ -275,13 +288,13 @@ class Files:
             else:
                 self._capture(path)
 
-        self._try(work)
+        self.attempt(work)
 
     def take_work(self, path: Path | None = None) -> None:
         """Take in what the sheet's own page saved."""
-        chosen = path or self._ask_open("Take in what the page saved", "What a sheet saved (*.json);;All files (*)")
+        chosen = path or self.ask_open("Take in what the page saved", "What a sheet saved (*.json);;All files (*)")
         if chosen:
-            self._try(lambda: self._work(chosen))
+            self.attempt(lambda: self._work(chosen))
 
     def _work(self, path: Path) -> None:
         from inkshelf.exchange.worknotes import LARGEST, take_work
@@ -297,11 +310,11 @@ class Files:
     def save_sheet(self, form: str, path: Path | None = None) -> None:
         """Write the sheet as HTML, Markdown or PDF."""
         reading = self.window.desk.reading
-        chosen = path or self._ask_save("Save the sheet", f"{reading.job.title or 'sheet'}.{form}", f"*.{form}")
+        chosen = path or self.ask_save("Save the sheet", f"{reading.job.title or 'sheet'}.{form}", f"*.{form}")
         if chosen and form == "pdf":
             self._print_to(chosen, reading.job)
         elif chosen:
-            self._try(lambda: self._write(chosen, _sheet(reading, form)))
+            self.attempt(lambda: self.write(chosen, _sheet(reading, form)))
 
     def _print_to(self, path: Path, job: Job) -> None:
         """A page is drawn by a run of its own: drawing takes long, and colours are one for all of a program."""
@@ -336,18 +349,19 @@ class Files:
         from inkshelf.exchange.script import script
 
         reading = self.window.desk.reading
-        chosen = path or self._ask_save("Save the partition script", f"{reading.job.title or 'partitions'}.sh", "*.sh")
+        chosen = path or self.ask_save("Save the partition script", f"{reading.job.title or 'partitions'}.sh", "*.sh")
         if chosen:
-            self._try(lambda: self._write(chosen, script(reading).encode()))
+            self.attempt(lambda: self.write(chosen, script(reading).encode()))
 
-    def _write(self, path: Path, written: bytes) -> None:
+    def write(self, path: Path, written: bytes) -> None:
+        """Write a file whole, and say so."""
         from inkshelf.store.jobfile import write_atomically
 
         def work() -> None:
             write_atomically(path, written)
             self.window.desk.say(Notice(f"Saved: {path}", bad=False))
 
-        self._try(work)
+        self.attempt(work)
 
     def copy_sheet(self) -> None:
         """Put the sheet as Markdown on the clipboard."""
@@ -367,7 +381,7 @@ class Files:
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         printer.setDocName(self.window.desk.job.title or "Run sheet")
         if QPrintDialog(printer, self.window).exec():
-            self._try(lambda: print_sheet(printer, self.window.desk.reading))
+            self.attempt(lambda: print_sheet(printer, self.window.desk.reading))
 
 
 def _first(job: Job, before: Job) -> Job:

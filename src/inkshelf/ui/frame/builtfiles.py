@@ -1,0 +1,70 @@
+"""What the window does with a machine that was read afresh: compare it with the plan, save the hand-over."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from inkshelf.core.machine.state import Machine
+from inkshelf.ui.desk import Notice
+
+if TYPE_CHECKING:
+    from inkshelf.ui.frame.files import Files
+
+
+class BuiltFiles:
+    """File work of the chapter Proof, in one window."""
+
+    def __init__(self, files: Files) -> None:
+        self.files, self.desk = files, files.window.desk
+
+    def compare_capture(self, path: Path | None = None) -> None:
+        """Compare captured text."""
+        chosen = path or self.files.ask_open("Compare with a fresh capture", "Captured text (*.json *.txt);;All files (*)")
+        if chosen is None:
+            return
+
+        def work() -> Machine:
+            from inkshelf.bench.asbuilt import read_again
+            from inkshelf.exchange.anytext import gather
+            from inkshelf.exchange.captures import read_text
+
+            told = gather([read_text(chosen)])
+            return read_again([], told.disks, told.firmware, told.listed, told.facts)
+
+        self.files.beside(f"Reading {chosen.name}", work, self._compare)
+
+    def compare_image(self, path: Path | None = None) -> None:
+        """Compare an image of a disk."""
+        chosen = path or self.files.ask_open("Compare with a fresh image", "Disk images (*.img *.raw);;All files (*)")
+        if chosen is None:
+            return
+
+        def work() -> Machine:
+            from inkshelf.bench.asbuilt import read_again
+
+            return read_again([chosen])
+
+        self.files.beside(f"Reading {chosen.name}", work, self._compare)
+
+    def _compare(self, built: Machine) -> None:
+        from inkshelf.core.plan.asbuilt import with_built
+
+        self.files.attempt(lambda: self.desk.change(with_built(self.desk.job, built), "compare with a fresh reading"))
+        self.desk.show("proof")
+
+    def save_handover(self, path: Path | None = None) -> None:
+        """Save the hand-over for the owner as a page that prints."""
+        from inkshelf.exchange.certificate import certificate
+
+        reading = self.desk.reading
+
+        def work() -> None:
+            page = certificate(reading, datetime.now().astimezone())
+            chosen = path or self.files.ask_save("Save the hand-over", f"{reading.job.title or 'hand-over'}.html", "*.html")
+            if chosen:
+                self.files.write(chosen, page.encode())
+                self.desk.say(Notice(f"Saved: {chosen}", "Print it from a browser, and sign it together.", bad=False))
+
+        self.files.attempt(work)

@@ -1,0 +1,1 @@
+"""Proof: the machine as built, held against its plan."""
