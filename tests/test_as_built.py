@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
@@ -10,17 +11,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from disks import answered
+from inkshelf.bench.asbuilt import read_again
 from inkshelf.bench.folder import Bench
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
+from inkshelf.bench.recipes import blank, wanting
 from inkshelf.core.built.aligned import aligned
-from inkshelf.core.built.compare import Line, compared, left_over
+from inkshelf.core.built.compare import COMPARED, PASSED_OVER, Line, compared, left_over
+from inkshelf.core.disk import contents
+from inkshelf.core.machine import state
 from inkshelf.core.machine.state import BootEntry, Firmware, Machine, SystemRoot, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.value import replace
+from inkshelf.exchange.anytext import gather
 
+BITS = {0: "RequiredPartition", 2: "LegacyBIOSBootable", 60: "GUID:60", 62: "GUID:62", 63: "GUID:63"}
 Change = Callable[[Machine], Machine]
 
 
@@ -181,4 +188,77 @@ def test_what_was_changed_for_the_work_only_is_said_to_be_left_over(done: tuple[
     assert (left.key, left.why) == ("B1.type", "it was changed for the work only")
     other = on("S2", lambda one: replace(one, type_id="EBD0A0A2-B9E5-4433-87C0-68B6B72699C7"), reading)(built)
     assert left_over(compared(reading.plan, other)) == (), "another type than that was never put there for the work"
-    assert Path
+
+
+@pytest.mark.parametrize("name", sorted(COMPARED))
+def test_every_field_of_a_state_is_compared_or_passed_over_on_purpose(name: str) -> None:
+    """A field that is new is in neither list: it is not compared in silence."""
+    kind = getattr(state, name, None) or getattr(contents, name)
+    fields = set(kind.__struct_fields__)
+    assert COMPARED[name] | PASSED_OVER[name] == fields
+    assert not COMPARED[name] & PASSED_OVER[name]
+
+
+@pytest.fixture(scope="module")
+def legacy(tmp_path_factory: pytest.TempPathFactory) -> tuple[Reading, Machine]:
+    """Two systems that start the legacy way, on an MBR with an extended partition."""
+    folder = tmp_path_factory.mktemp("legacy")
+    bare = take_in([blank(folder / "disk.img", 200 * 10**9)], mode="legacy", secure_boot="off", ram_bytes=8 * GIB, seed="x")
+    job = answered(
+        wanting(bare, ("clean", {"systems": "nt-old,linux-legacy", "table": "mbr", "home": "apart", "swap": "equal"}))
+    )
+    assert ink(job, folder / "bench").verified
+    built = take_in([Bench(folder / "bench").image("A")], mode="legacy", secure_boot="off", seed="built").found
+    return read(job), built
+
+
+def on_table(built: Machine, **fields: object) -> Machine:
+    disk = built.disks[0]
+    return replace(built, disks=(replace(disk, table=replace(disk.table, **fields)),))
+
+
+def test_the_legacy_way_the_table_itself_is_compared(legacy: tuple[Reading, Machine]) -> None:
+    reading, built = legacy
+    assert reading.plan.planned.disks[0].table.extended is not None
+    assert differing(reading, built) == {}
+    assert differing(reading, on_table(built, signature="01020304"))["A.identity"].matters == "warn"
+    assert differing(reading, on_table(built, code_of="nt", core_lba=None))["A.code"].matters == "stop"
+    assert "A.code" in differing(reading, on_table(built, core_lba=7)), "where the core lies counts"
+    assert "A.code" in differing(reading, on_table(built, boot_code=False))
+    extended = built.disks[0].table.extended
+    assert extended is not None
+    assert "A.extended" in differing(reading, on_table(built, extended=replace(extended, size=extended.size - MIB)))
+    active = next(one for one in built.disks[0].volumes if one.active)
+    off = replace(
+        built.disks[0], volumes=tuple(replace(one, active=False) if one is active else one for one in built.disks[0].volumes)
+    )
+    told = differing(reading, replace(built, disks=(off,)))
+    assert [one.matters for key, one in told.items() if key.endswith(".active")] == ["stop"]
+
+
+def test_a_listing_says_less_and_nothing_of_it_is_taken_for_a_difference(done: tuple[Reading, Machine], tmp_path: Path) -> None:
+    """What a base utility prints of the disk alone: places and types are compared, contents are not known."""
+    reading, _ = done
+    image = tmp_path / "built.img"
+    script = [f"label: gpt\nlabel-id: {reading.plan.planned.disks[0].table.guid}\nfirst-lba: 34"]
+    for one in reading.plan.planned.disks[0].volumes:
+        parts = (
+            f"start={one.start // 512}",
+            f"size={one.size // 512}",
+            f"type={one.type_id}",
+            f"uuid={one.guid}",
+            f'name="{one.name}"',
+        )
+        attrs = (
+            f', attrs="{" ".join(sorted(BITS[bit] for bit in BITS if one.attributes >> bit & 1))}"' if one.attributes else ""
+        )
+        script.append(f"{one.number} : {', '.join(parts)}{attrs}")
+    with image.open("wb") as out:
+        out.truncate(reading.plan.planned.disks[0].size)
+    subprocess.run(["sfdisk", "--quiet", str(image)], input="\n".join(script), text=True, check=True)
+    listed = subprocess.run(["sfdisk", "--json", str(image)], capture_output=True, text=True, check=True).stdout
+    built = read_again([], gather([listed]).disks)
+    lines = {one.key: one for one in compared(reading.plan, built)}
+    assert {key: one.built for key, one in lines.items() if one.stands == "differs"} == {}
+    assert lines["S1.filesystem"].stands == lines["S2.starts"].stands == "unknown"
+    assert lines["S1.type"].stands == lines["D1.size"].stands == "same"

@@ -9,8 +9,9 @@ from inkshelf.core.boot.mishaps import STANDING
 from inkshelf.core.boot.rehearse import Outcome, outcome, systems
 from inkshelf.core.built.aligned import aligned
 from inkshelf.core.disk.filesystems import title
+from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.types import type_name
-from inkshelf.core.machine.state import BootEntry, Disk, FileSystem, Machine, Volume
+from inkshelf.core.machine.state import BootEntry, Disk, Extended, FileSystem, Machine, Table, Volume
 from inkshelf.core.size import MIB, binary, both, grouped
 from inkshelf.core.steps.fold import Fold
 from inkshelf.core.value import Value, replace
@@ -20,6 +21,29 @@ Matters = Literal["", "note", "warn", "stop"]
 NEAR = 0.01
 """An installer that rounds a size by less than so much of it did what was asked."""
 NOBODY = "not captured"
+
+
+def _words(**fields: str) -> dict[str, frozenset[str]]:
+    return {kind: frozenset(names.split()) for kind, names in fields.items()}
+
+
+COMPARED = _words(
+    Volume="number start size type_id name guid attributes active logical filesystem boot_files holds disk_files",
+    FileSystem="kind label uuid dirty inside",
+    Table="kind guid signature fault extended boot_code code_of core_lba",
+    Firmware="mode secure_boot entries order next entries_known",
+    BootEntry="number title partition_guid path active automatic",
+)
+PASSED_OVER = _words(
+    Volume="call role planned told as_read images",  # ours, or a stick's, which is proved when it is made
+    FileSystem="size_bytes used_bytes smallest_bytes smallest_why pinned_bytes hibernated cluster_bytes clusters sector_bytes used_map "
+    "hidden_sectors keeps_size group_bytes group_table_bytes group_reserved clashes slots",
+    Table="first_usable last_usable entry_count entry_bytes backup_lba primary_ok backup_ok hybrid protective entries_lba "
+    "backup_entries_lba",
+    Firmware="listed timeout keys",
+    BootEntry="disk partition_number start_lba size_lba leads signature device hidden application",
+)
+"""What of a state is a line here, and what is passed over on purpose: measured, ours, or said by another line. A field in neither is refused."""
 
 
 class Line(Value, frozen=True):
@@ -81,6 +105,7 @@ def _disk(plan: Fold, disk: Disk, now: Machine) -> Iterator[Line]:
         yield Line(f"{disk.id}.there", disk.id, "the disk", disk.identity(), NOBODY, "unknown")
         return
     yield _same("table", disk.id, "table", disk.table.kind, twin.table.kind, "stop", "another table holds other volumes")
+    yield from _table(plan, disk, twin)
     if twin.table.fault:
         yield Line(
             f"{disk.id}.fault",
@@ -101,6 +126,39 @@ def _disk(plan: Fold, disk: Disk, now: Machine) -> Iterator[Line]:
             yield Line(f"{volume.call}.there", volume.call, "the volume", _size(volume), "not there", "differs", "stop", why)
     known = {one.call for one in disk.volumes}
     yield from (_extra(plan, volume) for volume in twin.volumes if volume.call not in known)
+
+
+def _table(plan: Fold, disk: Disk, twin: Disk) -> Iterator[Line]:
+    """What a table has beside its volumes: identity, extended partition, whose code a BIOS runs."""
+    was, now, text = disk.table, twin.table, _from_text(twin)
+    if was.kind == "gpt":
+        yield _same(
+            "identity", disk.id, "disk GUID", was.guid.upper(), now.guid.upper() or None, "note", "nothing starts by it"
+        )
+    elif was.kind == "mbr":
+        why = "the NT family's boot data names it"
+        yield _same("identity", disk.id, "disk signature", was.signature.lower(), now.signature.lower() or None, "warn", why)
+        places = (_stretch(one, disk.sector) for one in (was.extended, now.extended))
+        yield _same(
+            "extended", disk.id, "extended partition", next(places), None if text and not now.extended else next(places), "warn"
+        )
+    if plan.planned.firmware.mode == "legacy":
+        code = (_code(one) for one in (was, now))
+        first = next(code)
+        yield _same(
+            "code", disk.id, "start code", first, None if text else next(code), "stop", "a BIOS runs it, whatever it is"
+        )
+
+
+def _stretch(one: Extended | None, sector: int) -> str:
+    return f"sectors {grouped(one.start // sector)} to {grouped((one.start + one.size) // sector)}" if one else "none"
+
+
+def _code(table: Table) -> str:
+    if not table.boot_code:
+        return "none"
+    core = f", its core at sector {table.core_lba}" if table.core_lba else ""
+    return f"{table.code_of or 'not known whose'}{core}"
 
 
 def _from_text(disk: Disk) -> bool:
@@ -138,7 +196,9 @@ def _volume(plan: Fold, disk: Disk, planned: Volume, now: Volume, *, text: bool)
             None if unknown else f"{now.attributes:#x}",
             "note",
         )
-        yield _same("name", call, "name in the table", planned.name, now.name or (None if text else ""), "note")
+        yield _same(
+            "name", call, "name in the table", planned.name, now.name or (None if text and planned.name else ""), "note"
+        )
         why = "a boot entry names the volume by it" if _named(plan.planned, planned) else "its record takes the new one"
         yield _same(
             "guid",
@@ -159,7 +219,19 @@ def _volume(plan: Fold, disk: Disk, planned: Volume, now: Volume, *, text: bool)
             "stop",
             "the NT family's code starts the active volume",
         )
+    yield _same(
+        "number", call, "partition number", _numbered(planned), _numbered(now), "note", "commands name it by its number"
+    )
+    files = (", ".join(sorted(f"{one.path} {grouped(one.size_bytes)} B" for one in two.disk_files)) for two in (planned, now))
+    if planned.disk_files or now.disk_files:
+        yield _same(
+            "disk-files", call, "disks in files", next(files), None if text else next(files), "warn", "a system lies in one"
+        )
     yield from _inside(plan.planned, planned, now, text=text)
+
+
+def _numbered(volume: Volume) -> str:
+    return f"{volume.number}{', logical' if volume.logical else ''}"
 
 
 def _yes(value: bool) -> str:  # noqa: FBT001
@@ -225,7 +297,7 @@ def _named(machine: Machine, volume: Volume) -> bool:
 def _inside(machine: Machine, planned: Volume, now: Volume, *, text: bool) -> Iterator[Line]:
     was, held, call = planned.filesystem, now.filesystem, planned.call
     first, second = (title(one.kind) if one else "none" for one in (was, held))
-    unread = text and held is None and was is not None
+    unread = text and was is not None and (held is None or held.kind == "unknown")
     yield _same(
         "filesystem", call, "file system", first, None if unread else second, "stop", "it does not hold what was planned"
     )
@@ -237,6 +309,17 @@ def _inside(machine: Machine, planned: Volume, now: Volume, *, text: bool) -> It
         yield Line(
             f"{call}.state", call, "state", "clean", "marked for a check", "differs", "warn", "let its own system check it"
         )
+    if was.inside:
+        locked = KINDS[was.kind].encrypted and not held.inside
+        yield _same(
+            "inside",
+            call,
+            "what is inside",
+            _held(was),
+            None if locked or text else _held(held),
+            "stop",
+            "a system inside is not found",
+        )
     if planned.holds and planned.holds.family == "linux":
         told = None if now.holds is None or (text and not now.holds.mounts) else _mounts(now)
         yield _same(
@@ -246,6 +329,12 @@ def _inside(machine: Machine, planned: Volume, now: Volume, *, text: bool) -> It
         first, second = (", ".join(sorted(file.path for file in one.boot_files)) for one in (planned, now))
         unread = text and not now.boot_files
         yield _same("files", call, "start-up files", first, None if unread else second, "warn", "what is missing may not start")
+
+
+def _held(system: FileSystem) -> str:
+    return "; ".join(
+        f"{one.name} {one.kind or 'not known'} {grouped(one.size_bytes)} B {one.uuid}".strip() for one in system.inside
+    )
 
 
 def _of_uuid(machine: Machine, system: FileSystem) -> tuple[Matters, str]:
