@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PyQt6.QtGui import QGuiApplication, QImage
-from PyQt6.QtWidgets import QMenu, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from inkshelf.core.sheet.papercode import paper_code
@@ -204,9 +204,15 @@ def test_a_press_on_the_strip_goes_to_a_step_and_small_windows_cut_no_key(page: 
     assert page.at == 4
     window = page.window()
     window.resize(853, 533)
-    for one in (page.foot.go, page.foot.other, page.foot.pause):
-        right = one.mapTo(page, one.rect().topRight()).x()
+    page.go_to(19)
+    QApplication.processEvents()
+    for key in (page.foot.go, page.foot.other, page.foot.pause):
+        right = key.mapTo(page, key.rect().topRight()).x()
         assert right <= page.width(), "every key is within the window"
+    for one in (page.foot.step.figure, page.foot.step.word, page.foot.ready.figure):
+        assert one.width() >= one.sizeHint().width(), (one.text(), "no figure is cut")
+    numbers = [one for one in page.step.findChildren(QLabel) if one.text() == "20"]
+    assert [one.width() >= one.fontMetrics().horizontalAdvance("20") for one in numbers] == [True]
 
 
 def test_a_filled_paper_is_entered_with_one_key_a_step(page: BenchMode, qtbot: QtBot, clock: Clock) -> None:

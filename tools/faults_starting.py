@@ -151,5 +151,10 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("core/machine/joining.py", "keys=captured.keys or known.firmware.keys,", "keys=captured.keys,", "keys"),
     ("core/boot/legacy.py", 'if disk.table.code_of == "nt" and system.family != "nt":', "if False:", "mending_inked"),
     ("core/mending/of_legacy.py", 'if beside is not None and view.disk.table.kind == "mbr":', "if False:", "mending"),
-    ("core/steps/starting.py", "boot_code=True, code_of=code_of(self.family)", "boot_code=True", "mending_inked"),
+    (
+        "core/steps/starting.py",
+        "return machine.with_disk(coded(disk, self.family))",
+        "return machine.with_disk(replace(disk, table=replace(disk.table, boot_code=True)))",
+        "mending_inked",
+    ),
 )

@@ -93,7 +93,7 @@ def _passed(state: Worked, at: int) -> Worked:
         waits = dict(step.waited)
         waits[state.paused] = waits.get(state.paused, 0) + gone
         step = replace(step, waited=tuple(waits.items()))
-    return replace(_with(state, state.running, step), since=at)
+    return replace(_with(state, state.running, step), since=max(state.since, at))
 
 
 def _with(state: Worked, identity: str, step: StepWork) -> Worked:

@@ -19,12 +19,12 @@ function worked(at) {
   const step = (id) => { if (!state.steps.has(id)) state.steps.set(id, { stands: "open", why: "", seconds: 0, notes: [], found: {} }); return state.steps.get(id); };
   const pass = (moment) => {
     if (state.running && state.paused === null) step(state.running).seconds += Math.max(0, moment - state.since);
-    state.since = moment;
+    state.since = state.running ? Math.max(state.since, moment) : moment;
   };
   for (const one of events) {
     pass(one.at);
     const of = one.step ? step(one.step) : null;
-    if (one.kind === "began") { state.running = one.step; state.paused = null; state.begun ??= one.at; }
+    if (one.kind === "began") { state.running = one.step; state.paused = null; state.since = one.at; state.begun ??= one.at; }
     if (one.kind === "paused" && state.running) state.paused = one.why;
     if (one.kind === "resumed") state.paused = null;
     if (one.kind === "ended") { of.stands = one.how; of.why = one.why; if (state.running === one.step) { state.running = ""; state.paused = null; } }

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout
 
 from inkshelf.core.sheet.atwork import AtWork, Pace, clock_words
@@ -15,6 +15,7 @@ from inkshelf.core.work.worked import Worked
 from inkshelf.ui import theme
 from inkshelf.ui.parts import button, label
 
+NARROW = 1100
 Says = Callable[[str], object]
 
 
@@ -100,12 +101,12 @@ class Foot(QFrame):
         super().__init__()
         self.setObjectName("reckoner")
         self._pause, self._other = pause, other
-        box = QVBoxLayout(self)
+        self.box = box = QVBoxLayout(self)
         box.setContentsMargins(40, 12, 40, 10)
         box.setSpacing(6)
         self.reason = Reason()
         box.addWidget(self.reason)
-        row = QHBoxLayout()
+        self.row = row = QHBoxLayout()
         row.setSpacing(28)
         self.step, self.all, self.ready = Clock("this step"), Clock("since the start"), Clock("ready between")
         for one in (self.step, self.all, self.ready):
@@ -123,6 +124,19 @@ class Foot(QFrame):
         box.addLayout(row)
         self.next = label("", theme.sans(14), quiet=True)
         box.addWidget(self.next, 0, Qt.AlignmentFlag.AlignRight)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a narrow window (large text, small screen) every key and the clocks of this step and of the end stay whole."""
+        super().resizeEvent(event)
+        narrow = self.width() < NARROW
+        self.all.setVisible(not narrow)
+        self.row.setSpacing(12 if narrow else 28)
+        self.box.setContentsMargins(*((16, 10, 16, 8) if narrow else (40, 12, 40, 10)))
+        for one in (self.step, self.all, self.ready):
+            one.figure.setFont(theme.mono(22 if narrow else 31, 600))
+        for made in (self.pause, self.other, self.go):
+            made.setFont(theme.sans(13 if narrow else 15, 600))
+        self.go.setMinimumWidth(0 if narrow else 150)
 
     def offer_pause(self) -> None:
         """Offer the reasons why the clock stands; it runs again where it stood."""

@@ -90,8 +90,10 @@ class BenchMode(QFrame):
         self.title, self.about = OneLine("", theme.serif(19)), OneLine("", theme.sans(14), quiet=True)
         row.addWidget(self.title)
         row.addWidget(self.about, 1)
-        for words, do in (("Earlier  ←", lambda: self.go_to(self.at - 1)), ("Later  →", lambda: self.go_to(self.at + 1))):
-            row.addWidget(button(words, do))
+        for words, do in (("←", lambda: self.go_to(self.at - 1)), ("→", lambda: self.go_to(self.at + 1))):
+            made = button(words, do, tip="look at an earlier step" if words == "←" else "look at a later step")
+            made.setAccessibleName(made.toolTip())
+            row.addWidget(made)
         row.addWidget(button("Leave  Esc", self.leave))
         return header
 
@@ -115,7 +117,7 @@ class BenchMode(QFrame):
         job, one = self.desk.job, self.rows[self.at]
         self.title.setText(job.owner or job.title or "job")
         disks = " · ".join(f"disk {disk.id}: {disk.identity()}" for disk in self.made.at_work)
-        self.about.setText(f"{job.title} · {disks}" if job.owner and job.title else disks)
+        self.about.setText(f"{disks} · {job.title}" if job.owner and job.title else disks)
         shown = (
             one.row,
             one.mark,

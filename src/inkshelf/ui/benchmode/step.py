@@ -20,7 +20,7 @@ from inkshelf.ui.benchmode.asks import Ask
 from inkshelf.ui.benchmode.strip import WORDS
 from inkshelf.ui.parts import button, clear, label
 
-INDENT = 60
+INDENT = 78
 ROOMY = 5
 """Lines that a step has at most to be written larger: there is room for it then."""
 LARGE, MIDDLE = 16, 34
