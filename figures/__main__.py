@@ -1,6 +1,6 @@
 """The figures the program must reach, measured side by side in one run. Printed, never asserted: the machine is shared.
 
-python -m figures [edit] [fit] [ways] [start] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images] [packing] [sticks]
+python -m figures [edit] [fit] [ways] [start] [window] [inspect] [commands] [ink] [move] [hash] [many] [tables] [images] [packing] [sticks] [logbook]
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, binary
 from inkshelf.core.value import replace
 
-from . import disks, fitting, media, starting, tables
+from . import disks, fitting, logbook, media, starting, tables
 from .images import large_disk
 from .report import line
 
@@ -296,6 +296,7 @@ MEASURES = {
     "images": media.measure_images,
     "packing": media.measure_packing,
     "sticks": media.measure_sticks,
+    "logbook": logbook.measure_logbook,
 }
 
 if __name__ == "__main__":

@@ -71,6 +71,17 @@ def test_a_machine_with_other_letters_numbers_and_calls_is_known_again(done: tup
     assert [one.call for _, one in again.volumes()] == [one.call for _, one in reading.plan.planned.volumes()]
 
 
+def test_an_installer_may_number_as_it_likes(done: tuple[Reading, Machine]) -> None:
+    """Volumes are known by what they are: with other numbers only the numbers differ."""
+    reading, built = done
+    disk = built.disks[0]
+    numbers = [one.number for one in disk.volumes]
+    turned = tuple(replace(one, number=number) for one, number in zip(disk.volumes, reversed(numbers), strict=True))
+    told = differing(reading, replace(built, disks=(replace(disk, volumes=turned),)))
+    assert told
+    assert {key.split(".")[1] for key in told} <= {"number", "starts"}, "the lowest number has a say in what starts"
+
+
 def on(call: str, change: Callable[[Volume], Volume], reading: Reading) -> Change:
     def changed(machine: Machine) -> Machine:
         planned = reading.plan.planned.find(call)

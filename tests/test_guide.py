@@ -21,7 +21,7 @@ from inkshelf.ui.frame.guide import Guide
 from inkshelf.ui.frame.window import Window
 
 SOURCE = Path(inkshelf.__file__).parent
-KEY = re.compile(r'"((?:disk|room|start|people|firmware|fs|sharing|wish|plan|intake|bench|stick)\.[a-z-]+)')
+KEY = re.compile(r'"((?:disk|room|start|people|firmware|fs|sharing|wish|plan|intake|bench|stick|built)\.[a-z-]+)')
 
 
 def keys() -> set[str]:

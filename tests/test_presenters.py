@@ -35,6 +35,7 @@ def test_the_contents_of_an_empty_job_say_where_to_begin() -> None:
         "shelf": ("", False),
         "start": ("", False),
         "sheet": ("", False),
+        "proof": ("", False),
     }
     assert machine_lines(Desk()) == ()
 
@@ -47,6 +48,7 @@ def test_the_contents_count_what_is_open(job: Job) -> None:
         "shelf": ("", False),
         "start": ("2 of 2", False),
         "sheet": (f"{len(job.steps)} steps", False),
+        "proof": ("", False),
     }
     unknown = replace(
         job, found=replace(job.found, ram_bytes=None, conditions=replace(job.found.conditions, mains=None, backup="none"))

@@ -257,7 +257,7 @@ def test_the_copy_of_the_table_is_printed_kept_where_it_is_asked_for_and_what_st
 
 def test_the_sheets_have_a_picture_a_legend_warnings_and_mount_lines(job: Job) -> None:
     page, text = render.html(read(job)), render.markdown(read(job))
-    assert page.count("<svg") == 2
+    assert page.count("<svg") == 3, "the printed code, the disk as found and as planned"
     assert "disk A: B1 300 MiB" in page
     for made in (page, text):
         assert "To be careful of" in made

@@ -86,6 +86,8 @@ def test_a_core_whose_place_is_taken_starts_nothing(tmp_path: Path) -> None:
     place = next(one for one in disk.volumes if one.role != "system")
     assert disk.table.core_lba == place.start // 512
     assert legacy.starts(planned, disk, disk.volumes[1])[0]
+    in_gap = replace(disk, table=replace(disk.table, core_lba=1))
+    assert not legacy.starts(planned.with_disk(in_gap), in_gap, disk.volumes[1])[0], "a GPT has its own header there"
     other = replace(place, type_id=gpt_type("linux_root_x64"))
     moved = replace(disk, volumes=(other, *disk.volumes[1:], replace(place, call="Z9", number=9, start=disk.volumes[1].end)))
     told = legacy.starts(planned.with_disk(moved), moved, moved.volumes[1])

@@ -121,7 +121,12 @@ def test_before_there_is_a_disk_every_chapter_says_how_to_begin(qtbot: QtBot, tm
     window = Window(Desk(), Settings(), tmp_path / "settings.json")
     qtbot.addWidget(window)
     window.show()
-    for key, words in (("aim", "Take a disk in"), ("shelf", "Take a disk in"), ("sheet", "Say the aim")):
+    for key, words in (
+        ("aim", "Take a disk in"),
+        ("shelf", "Take a disk in"),
+        ("sheet", "Say the aim"),
+        ("proof", "Say the aim"),
+    ):
         window.desk.show(key)
         click(window.pages.currentWidget(), words)
         assert window.desk.chapter != key

@@ -197,6 +197,9 @@ def test_what_was_confirmed_at_work_is_no_finding_any_more(job: Job) -> None:
     step = next(one for one in undone.steps if isinstance(one, Confirm) and one.subject == "backup")
     done = with_events(undone, ended(step.id, T0, "done", said(step)))
     assert {one.key for one in findings(read(done))} == keys - {"people.backup"}
+    other = next(one for one in undone.steps if isinstance(one, Confirm) and one.subject != "backup")
+    else_done = with_events(undone, ended(other.id, T0, "done", said(other)))
+    assert "people.backup" in {one.key for one in findings(read(else_done))}, "another step that is done says nothing of it"
     failed = with_events(done, ended(step.id, T0 + 1, "failed", said(step), "two files do not open"))
     assert "people.backup" in {one.key for one in findings(read(failed))}
 

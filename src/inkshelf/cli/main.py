@@ -27,6 +27,7 @@ MODULES = {
     "papers": ("sheet", "script"),
     "working": ("work",),
     "comparing": ("compare", "handover"),
+    "logging": ("log",),
 }
 WHERE = {name: module for module, names in MODULES.items() for name in names}
 

@@ -19,7 +19,8 @@ THE_WORK = (
     ("Media", "Sticks and images: what fits on which, how it is made, measured and checked."),
     ("Shelf", "The disk as found and as planned, in pencil. Drag the edges; every number and every byte follows."),
     ("Start", "What starts after each step and after each mishap, before anything is written."),
-    ("Sheet", "Ink the plan on a copy, compare what was kept byte for byte, and take the steps along to the machine."),
+    ("Sheet", "Ink the plan on a copy, take the steps along, and work them one by one with a clock beside the machine."),
+    ("Proof", "The machine read once more and held against the plan, and a page for the owner."),
 )
 
 

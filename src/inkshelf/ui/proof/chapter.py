@@ -85,7 +85,9 @@ class ProofChapter(Page):
         box.addWidget(self.view, 1)
         box.addWidget(self._foot())
         self.empty = label("", theme.sans(15), quiet=True, wrap=True)
-        box.addWidget(self.empty, 1, Qt.AlignmentFlag.AlignTop)
+        box.addWidget(self.empty)
+        self.go = button("Say the aim", lambda: desk.show("aim"), primary=True)
+        box.addWidget(self.go, 1, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         self.refresh()
 
     def _titles(self) -> QFrame:
@@ -134,6 +136,7 @@ class ProofChapter(Page):
             three.setToolTip("hold a fresh reading against the plan" if planned else "there is no plan yet")
         self.empty.setVisible(not there)
         self.empty.setText(EMPTY if planned else NOTHING)
+        self.go.setVisible(not there and not planned)
         self.lines: tuple[Line, ...] = compared(self.desk.reading.plan, job.built) if job.built is not None else ()
         counts = {stands: sum(one.stands == stands for one in self.lines) for stands in ("same", "differs", "unknown")}
         self.sub.setText(f"{counts['differs']} differ · {counts['unknown']} not known" if there else "")

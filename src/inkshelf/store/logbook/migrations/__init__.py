@@ -1,0 +1,1 @@
+"""How a logbook of an earlier version becomes one of this (Alembic)."""

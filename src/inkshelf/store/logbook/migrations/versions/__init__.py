@@ -1,0 +1,1 @@
+"""One step each, from one version of the tables to the next."""
