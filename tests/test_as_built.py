@@ -17,13 +17,15 @@ from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import blank, wanting
 from inkshelf.core.built.aligned import aligned
-from inkshelf.core.built.compare import COMPARED, PASSED_OVER, Line, compared, left_over
+from inkshelf.core.built.compare import compared, left_over
+from inkshelf.core.built.line import COMPARED, PASSED_OVER, Line
 from inkshelf.core.disk import contents
 from inkshelf.core.machine import state
 from inkshelf.core.machine.state import BootEntry, Firmware, Machine, SystemRoot, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.steps.fold import Fold
 from inkshelf.core.value import replace
 from inkshelf.exchange.anytext import gather
 
@@ -188,8 +190,24 @@ def test_entries_order_and_switches_are_told(done: tuple[Reading, Machine]) -> N
     assert "firmware.Boot0063" in differing(reading, firmware(built, entries=(*now.entries, stick)))
     assert differing(reading, firmware(built, secure_boot="off"))["firmware.secure"].matters == "warn"
     assert "firmware.next" in differing(reading, firmware(built, next=now.order[-1]))
+    network = [
+        BootEntry(number=at, title=f"network card {at}", disk="", partition_number=0, leads="network") for at in (50, 51)
+    ]
+    cards = firmware(built, entries=(*now.entries, *network))
+    known = Reading(reading.job, fold_with(reading, network), reading.ledger, reading.before, reading.after, reading.stops)
+    assert differing(known, cards) == {}
+    assert set(differing(known, firmware(built, entries=(*now.entries, network[0])))) == {"firmware.Boot0033"}
     unread = firmware(built, entries_known=False)
     assert differing(reading, unread)["firmware.entries"].stands == "unknown"
+
+
+def fold_with(reading: Reading, more: list[BootEntry]) -> Fold:
+    """The plan of a machine that has more entries."""
+
+    def with_more(machine: Machine) -> Machine:
+        return replace(machine, firmware=replace(machine.firmware, entries=(*machine.firmware.entries, *more)))
+
+    return replace(reading.plan, machines=tuple(with_more(one) for one in reading.plan.machines))
 
 
 def test_what_was_changed_for_the_work_only_is_said_to_be_left_over(done: tuple[Reading, Machine]) -> None:

@@ -9,7 +9,7 @@ from inkshelf.cli.shared import STOP, Command, load, path, print_json, save, tak
 from inkshelf.core.errors import InkshelfError
 
 if TYPE_CHECKING:
-    from inkshelf.core.built.compare import Line
+    from inkshelf.core.built.line import Line
     from inkshelf.core.machine.state import Machine
     from inkshelf.core.plan.job import Job
 

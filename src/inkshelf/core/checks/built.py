@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
-from inkshelf.core.built.compare import Line, compared
 from inkshelf.core.checks.registry import Finding, Remedy, RightAgain, Severity, Show, check
-from inkshelf.core.plan.asbuilt import accepted, repair_of
 from inkshelf.core.plan.reading import Reading
+
+if TYPE_CHECKING:
+    from inkshelf.core.built.line import Line
 
 SEVERITIES: dict[str, Severity] = {"stop": "stop", "warn": "warn", "note": "note"}
 
@@ -17,6 +19,9 @@ def differs(reading: Reading) -> Iterator[Finding]:
     """What was read afresh is not what was planned."""
     if reading.job.built is None:
         return
+    from inkshelf.core.built.compare import compared  # late: most jobs are not done yet
+    from inkshelf.core.plan.asbuilt import accepted
+
     lines = [one for one in compared(reading.plan, reading.job.built) if one.stands == "differs"]
     small = [one for one in lines if one.matters == "note"]
     for one in lines:
@@ -34,6 +39,8 @@ def differs(reading: Reading) -> Iterator[Finding]:
 
 
 def _finding(reading: Reading, line: Line) -> Finding:
+    from inkshelf.core.plan.asbuilt import accepted, repair_of
+
     why = f"Planned: {line.planned}. Read: {line.built}.{' ' + line.why[0].upper() + line.why[1:] + '.' if line.why else ''}"
     written = accepted(reading.job, line)
     remedies: tuple[Remedy, ...] = (Show("proof", "Look at it"),)

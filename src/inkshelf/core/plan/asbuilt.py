@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from inkshelf.core.built.aligned import aligned
-from inkshelf.core.built.compare import Line, twin_of
+from inkshelf.core.built.firmware import twin_of
+from inkshelf.core.built.line import Line
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.byhand import change

@@ -9,7 +9,8 @@ from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListView, QVBoxLayout
 
-from inkshelf.core.built.compare import Line, compared
+from inkshelf.core.built.compare import compared
+from inkshelf.core.built.line import Line
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.asbuilt import accept, accepted, as_built, repair_of, repaired
 from inkshelf.core.plan.job import Job

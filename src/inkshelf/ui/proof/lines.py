@@ -6,7 +6,7 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QRect, QRectF
 from PyQt6.QtGui import QFontMetrics, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractItemView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from inkshelf.core.built.compare import Line
+from inkshelf.core.built.line import Line
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.parts import draw_call
