@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkshelf.bench.recipes import wanting
 from inkshelf.core.checks import apply_remedy, findings, know
 from inkshelf.core.checks.registry import ChangeAim
 from inkshelf.core.errors import InkshelfError
@@ -148,6 +149,26 @@ def test_a_box_that_offers_too_little_is_planned_with_and_nothing_noted_is_lost(
     assert not again.plan_fault
     assert new is not None
     assert volume[1].size - new.to_bytes <= (needed - 7000) * MIB
+
+
+def test_what_a_second_box_offers_counts_what_the_first_shrink_took(one: Job) -> None:
+    """A volume that gives room twice: the fact is about the volume as it was found, or the plan would shrink it too far back."""
+    twice = wanting(one, ("no-stick", {"image": "3GiB", "size": "70GiB", "home": "apart"}))
+    (_, first), (step, second) = [(step, scene) for _, step, scene in scenes(read(twice)) if isinstance(step, Shrink)]
+    volume, before = second.found.find(step.call), second.before.find(step.call)
+    assert volume is not None
+    assert before is not None
+    assert before[1].size < volume[1].size
+    (asks,) = asked(step, second)
+    needed = (before[1].size - step.to_bytes) // MIB
+    told = asks.judge(str(needed))
+    taken = (volume[1].size - before[1].size) // MIB
+    assert told.fact == (f"shrinkable:{step.call}", f"{needed + taken} MiB")
+    (earlier,) = asked(next(one for one in twice.steps if isinstance(one, Shrink)), first)
+    assert earlier.judge("90000").fact == (f"shrinkable:{step.call}", "90000 MiB")
+    assert not [one for one in findings(read(know(twice, *told.fact))) if one.key.startswith("room.movable")], (
+        "just enough is enough"
+    )
 
 
 def test_free_space_that_is_far_from_the_plan_is_said(job: Job) -> None:

@@ -63,14 +63,15 @@ def _shrink(step: Shrink, scene: Scene) -> tuple[Asked, ...]:
     place = scene.before.find(step.call)
     if place is None or step.by:
         return ()
-    volume = place[1]
+    volume, found = place[1], scene.found.find(step.call)
     needed = mib_to_type(volume.size - step.to_bytes)
+    gone = (found[1].size - volume.size) // MIB if found else 0  # what an earlier step took: the fact is of the volume as found
 
     def judge(text: str) -> Judged:
         offered = whole(text, MIB) // MIB
         if offered * MIB > volume.size:
             raise SizeError(f"{step.call} has {grouped(volume.size // MIB)} MB in all.", "Read the number again.")
-        fact = (f"shrinkable:{step.call}", f"{offered} MiB")
+        fact = (f"shrinkable:{step.call}", f"{offered + max(0, gone)} MiB")
         if offered < needed:
             return Judged(False, f"{grouped(needed - offered)} MB less than needed: stop here and plan again", fact)
         more = f"{grouped(offered - needed)} MB more than needed" if offered > needed else "just what is needed"
