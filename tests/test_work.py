@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from typing import get_args
 
 import pytest
@@ -26,6 +27,7 @@ from inkshelf.core.steps.kinds import Confirm, Shrink
 from inkshelf.core.value import replace
 from inkshelf.core.work.events import AnyEvent, Attached, Began, Ended, Measured, Noted, Paused, Reopened, Resumed, Work, ended
 from inkshelf.core.work.worked import LOST, TAKES, left_running, worked
+from inkshelf.exchange import render
 
 T0 = 1_764_590_000
 STEPS = st.sampled_from(["a1.shrink.S1", "a1.create.B2", "a1.install.S2"])
@@ -223,6 +225,27 @@ def test_what_was_confirmed_at_work_is_no_finding_any_more(job: Job) -> None:
     assert "people.backup" in {one.key for one in findings(read(else_done))}, "another step that is done says nothing of it"
     failed = with_events(done, ended(step.id, T0 + 1, "failed", said(step), "two files do not open"))
     assert "people.backup" in {one.key for one in findings(read(failed))}
+
+
+def test_every_sheet_says_what_failed_or_was_left_out(job: Job) -> None:
+    one, two, three = job.steps[:3]
+    hows = (("failed", "the <site> is down"), ("skipped", "the owner brought one"), ("otherwise", "by hand"))
+    events = [ended(step.id, T0, how, said(step), why) for step, (how, why) in zip((one, two, three), hows, strict=True)]  # type: ignore[arg-type]
+    reading = read(with_events(job, *events))
+    rows = sheet(reading).rows
+    assert [row.ended for row in rows[:4]] == [
+        "failed: the <site> is down",
+        "left out: the owner brought one",
+        "done in another way: by hand",
+        "",
+    ]
+    assert [row.ticked for row in rows[:4]] == [False, False, True, False]
+    page, lines = render.html(reading), render.markdown(reading)
+    for row in rows[:3]:
+        assert html.escape(row.ended) in page
+        assert row.ended in lines
+    taken_back = read(with_events(reading.job, Reopened(T0 + 1, one.id)))
+    assert sheet(taken_back).rows[0].ended == ""
 
 
 @pytest.mark.parametrize(("seconds", "words"), [(0, "0:00"), (222, "3:42"), (6070, "1:41:10"), (-5, "0:00")])

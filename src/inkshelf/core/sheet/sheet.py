@@ -15,6 +15,7 @@ from inkshelf.core.sheet.telling import Words, words
 from inkshelf.core.steps.kinds import Prepare, Retype
 from inkshelf.core.steps.ledger import Ledger
 from inkshelf.core.value import Value, field
+from inkshelf.core.work.worked import ends
 from inkshelf.data import table
 
 CAUTIONS = (
@@ -23,12 +24,18 @@ CAUTIONS = (
     "The owner's files, keys and passwords are theirs: nothing is copied that is not needed.",
     "If the machine must be opened: off, unplugged, static discharged. A swollen battery: stop.",
 )
+ENDINGS: dict[str, str] = {
+    "done": "",
+    "failed": "failed: {why}",
+    "skipped": "left out: {why}",
+    "otherwise": "done in another way: {why}",
+}
 NOTHING_STARTS = "no system is on these disks"
 
 
 class Row(Value, frozen=True):
     """One step on the sheet; ``starts``: each system and whether it starts if the work stops after this step; ``step``: its identity;
-    ``session``: how the machine is started for it."""
+    ``ended``: how it ended at work where that is more than "done", in words; ``session``: how the machine is started for it."""
 
     number: int
     words: Words
@@ -36,6 +43,7 @@ class Row(Value, frozen=True):
     step: str = ""
     no_return: bool = False
     ticked: bool = False
+    ended: str = ""
     session: Session = Session()
 
     @property
@@ -123,7 +131,7 @@ def _told(reading: Reading) -> tuple[Outcome, ...]:
 
 def _rows(reading: Reading) -> tuple[list[Row], float]:
     """Return a row for each step, and the minutes that are not counted because they are done in a wait."""
-    done, rows = reading.job.done, []
+    done, rows, over = reading.job.done, [], ends(reading.job.work)
     told = [(number, step, words(step, scene)) for number, step, scene in scenes(reading)]
     waits = used(tuple((number, step, one.minutes) for number, step, one in told))
     for (number, step, one), session in zip(told, sessions(reading), strict=True):
@@ -136,6 +144,7 @@ def _rows(reading: Reading) -> tuple[list[Row], float]:
                 step.id,
                 number == reading.no_return,
                 bool(step.id) and step.id in done,
+                ENDINGS[over[step.id].how].format(why=over[step.id].why) if step.id in over else "",
                 session,
             )
         )

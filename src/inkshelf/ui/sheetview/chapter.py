@@ -45,7 +45,7 @@ class SheetModel(QAbstractListModel):
         if role == ROW_ROLE:
             return row
         if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole}:
-            done = ", done" if row.ticked else ""
+            done = ", done" if row.ticked else f", {row.ended}" if row.ended else ""
             return f"{row.number}. {row.words.title}{done}"
         return None
 

@@ -34,6 +34,9 @@ def pieces(row: Row) -> list[Piece]:
     found += [Piece(value, theme.mono(12), "ink", what=what, beside=True) for what, value in words.exact]
     found += [Piece(words.caution, theme.sans(12, 600), "stop", 2)] if words.caution else []
     found += [Piece(words.look, theme.sans(12), "pencil", 2)] if words.look else []
+    found += (
+        [Piece(row.ended, theme.sans(12, 600), "stop" if row.ended.startswith("failed") else "ink", 2)] if row.ended else []
+    )
     found += [Piece(words.back, theme.sans(12), "pencil", what="to take it back", beside=True)] if words.back else []
     return found
 
@@ -131,6 +134,9 @@ class RowDelegate(QStyledItemDelegate):
         if row.ticked:
             painter.setPen(QPen(ink.color("ok"), 3))
             painter.drawPolyline(QPolygonF([at + QPointF(3, 8), at + QPointF(7, 12), at + QPointF(15, 1)]))
+        elif row.ended:  # it ended, and was not done
+            painter.setPen(QPen(ink.color("stop" if row.ended.startswith("failed") else "pencil"), 2.5))
+            painter.drawLine(at + QPointF(4, 8), at + QPointF(12, 8))
 
     def _body(self, painter: QPainter, row: Row, box: QRectF) -> None:
         y = box.top()

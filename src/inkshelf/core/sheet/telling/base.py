@@ -39,7 +39,8 @@ class Words(Value, frozen=True):
     @property
     def exact(self) -> tuple[tuple[str, str], ...]:
         """Everything that is read or typed to the letter, as (what, text) pairs: values, commands, lines of files, those of the way back."""
-        typed = tuple(("type, as root" if not at else "", one) for at, one in enumerate(self.commands))
+        first = "instead, as root" if self.instead else "type, as root"
+        typed = tuple((first if not at else "", one) for at, one in enumerate(self.commands))
         lines = tuple((f"in {self.into}" if not at else "", one) for at, one in enumerate(self.paste))
         back = tuple(("to take it back" if not at else "", one) for at, one in enumerate(self.back_lines))
         return (*self.values, *typed, *lines, *back)
