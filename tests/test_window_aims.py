@@ -88,12 +88,12 @@ def test_ways_rest_while_something_is_dragged_or_nobody_looks(page: object, wind
     assert not page.ways._next.isActive(), "nothing spins behind another chapter"
     window.desk.change(window.desk.job, "room")
     window.desk.show("aim")
-    qtbot.waitUntil(lambda: not page.ways._next.isActive() and bool(page.ways._found), timeout=20_000)
+    qtbot.waitUntil(lambda: not page.ways._next.isActive() and bool(page.ways._found), timeout=120_000)
 
 
 def test_the_names_of_many_systems_go_on_in_the_next_line(page: object, window: Window, qtbot: QtBot) -> None:
     press(page, "several")
-    qtbot.waitUntil(lambda: len(window.desk.job.aims) == 1, timeout=20_000)
+    qtbot.waitUntil(lambda: len(window.desk.job.aims) == 1, timeout=120_000)
     job = window.desk.job
     many = ("linux-light", "linux-rolling", "linux-desktop", "linux-heavy", "nt-desktop")
     window.desk.change(with_aim(job, replace(job.aims[0], systems=many)), "more of them")
@@ -131,14 +131,14 @@ def test_what_cannot_be_is_said_and_the_other_aims_stay(page: object, window: Wi
     assert not page.go.isEnabled()
     assert page.go.toolTip() == window.desk.job.plan_fault
     assert page.ways.title.text() == "Ways out"
-    qtbot.waitUntil(lambda: page.ways.state.text() == "no other answer leads out of it", timeout=20_000)
+    qtbot.waitUntil(lambda: page.ways.state.text() == "no other answer leads out of it", timeout=120_000)
     click(page, "take it out")
     assert not page.fault.isVisible()
 
 
 def test_ways_are_worked_out_and_one_is_taken_with_its_reason(page: object, window: Window, qtbot: QtBot) -> None:
     press(page, "own-disk")
-    qtbot.waitUntil(lambda: "none is better" in page.ways.state.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "none is better" in page.ways.state.text(), timeout=120_000)
     click(page.ways, "take this one")
     why = next(one for one in page.ways.findChildren(QLineEdit) if one.isVisible())
     before = window.desk.job
@@ -159,7 +159,7 @@ def test_a_way_out_is_taken_and_the_plan_can_be(page: object, window: Window, qt
     QTest.keyClicks(size, "900 GiB")
     QTest.keyClick(size, Qt.Key.Key_Return)
     assert window.desk.job.plan_fault
-    qtbot.waitUntil(lambda: "cheapest first" in page.ways.state.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "cheapest first" in page.ways.state.text(), timeout=120_000)
     click(page.ways, "take this one")
     why = next(one for one in page.ways.findChildren(QLineEdit) if one.isVisible())
     QTest.keyClick(why, Qt.Key.Key_Return)
@@ -188,7 +188,7 @@ def test_what_takes_long_is_planned_beside_the_window(page: object, window: Wind
     assert not page.tiles.isEnabled()
     assert window.desk.job.aims == (), "nothing is in the job before it is planned"
     press(page, "several")
-    qtbot.waitUntil(lambda: page._task is None, timeout=20_000)
+    qtbot.waitUntil(lambda: page._task is None, timeout=120_000)
     assert [one.kind for one in window.desk.job.aims] == ["several"], "one press is one aim"
     assert page.tiles.isEnabled()
     where: list[int] = []
@@ -196,7 +196,7 @@ def test_what_takes_long_is_planned_beside_the_window(page: object, window: Wind
     window.desk.try_answer = lambda *said: (where.append(threading.get_ident()), really(*said))
     click(page, page.questions.fold.text())
     page._answer("moves", "yes")
-    qtbot.waitUntil(lambda: page._task is None, timeout=20_000)
+    qtbot.waitUntil(lambda: page._task is None, timeout=120_000)
     assert window.desk.job.aims[0].moves == "yes"
     assert where
     assert threading.get_ident() not in where, "the window's own thread went on meanwhile"
@@ -209,7 +209,7 @@ def test_what_takes_long_is_planned_beside_the_window(page: object, window: Wind
 def test_a_change_meanwhile_is_not_written_over(page: object, window: Window, qtbot: QtBot) -> None:
     press(page, "several")
     window.desk.change(replace(window.desk.job, owner="someone else"), "owner")
-    qtbot.waitUntil(lambda: page._task is None, timeout=20_000)
+    qtbot.waitUntil(lambda: page._task is None, timeout=120_000)
     assert window.desk.job.owner == "someone else"
     assert window.desk.job.aims == (), "what was pressed belonged to a job that is not there any more"
     window.close()

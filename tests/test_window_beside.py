@@ -74,6 +74,16 @@ def test_closing_does_not_wait_for_a_utility_that_hangs(tmp_path: Path, monkeypa
     assert tools.run("cat", feed="x" * 200_000, only_output=True).output == "x" * 200_000
 
 
+def test_a_utility_that_is_slow_to_read_gets_all_that_it_is_fed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On a busy machine it may begin to read after it was looked after several times; what did not fit a pipe was never sent then."""
+    (tmp_path / "slow").write_text("#!/bin/sh\nsleep 1\nexec cat\n")
+    (tmp_path / "slow").chmod(0o755)
+    monkeypatch.setenv("PATH", f"{tmp_path}:/usr/bin:/bin")
+    until = time.monotonic() + 30
+    with tools.stopped_by(lambda: time.monotonic() > until):
+        assert tools.run("slow", feed="x" * 200_000, only_output=True).output == "x" * 200_000
+
+
 def test_a_window_that_cannot_stop_yet_stays_and_says_so(window: Window, qtbot: QtBot) -> None:
     class Stuck:
         running = True

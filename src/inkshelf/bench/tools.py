@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import subprocess
+import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -46,23 +47,26 @@ def stopped_by(cancelled: Callable[[], bool]) -> Iterator[None]:
 def _finish(
     command: list[str], feed: str, environment: dict[str, str], folder: Path | None
 ) -> subprocess.CompletedProcess[str]:
-    begun = subprocess.Popen(
-        command,
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-        text=True,
-        errors="replace",
-        env=environment,
-        cwd=folder,
-    )
-    given: str | None = feed
+    with tempfile.TemporaryFile() as given:
+        given.write(
+            feed.encode()
+        )  # a file, and no pipe: what a utility has not read yet when it is looked after would never be sent
+        given.seek(0)
+        begun = subprocess.Popen(
+            command,
+            stdin=given,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+            errors="replace",
+            env=environment,
+            cwd=folder,
+        )
     with begun:
         while True:
             try:
-                out, err = begun.communicate(given, timeout=BEAT)
+                out, err = begun.communicate(timeout=BEAT)
             except subprocess.TimeoutExpired:
-                given = None
                 if any(cancelled() for cancelled in list(_stop)):
                     begun.kill()
                     begun.communicate()
