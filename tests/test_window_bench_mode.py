@@ -11,6 +11,8 @@ from PyQt6.QtGui import QGuiApplication, QImage
 from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
+from inkshelf.core.plan.job import with_aim
+from inkshelf.core.sheet.atwork import of_gone_steps
 from inkshelf.core.sheet.papercode import paper_code
 from inkshelf.core.steps.kinds import Shrink
 from inkshelf.core.work.worked import Worked, worked
@@ -196,6 +198,25 @@ def test_leaving_lets_the_clock_stand_and_coming_back_is_where_one_was(page: Ben
     assert again.foot.go.text().startswith("Go on")
     assert state(again, clock).step(again.one.row.step).seconds == 50
     again.timer.stop()
+
+
+def test_closing_the_window_lets_the_clock_stand_and_what_is_gone_from_the_plan_is_still_told(
+    page: BenchMode, qtbot: QtBot, clock: Clock
+) -> None:
+    at_shrink(page)
+    press(page, qtbot, Qt.Key.Key_Space)
+    page.add_note("the page file is in the way")
+    step = page.one.row.step
+    clock.now += 90
+    window = page.window()
+    window.close()
+    clock.now += 60
+    assert state(page, clock).paused == "closed"
+    assert state(page, clock).step(step).seconds == 90
+    other = with_aim(page.desk.job, None)
+    assert other.steps == ()
+    (told,) = of_gone_steps(other)
+    assert told == "shrink S1: the page file is in the way; 2 min"
 
 
 def test_a_press_on_the_strip_goes_to_a_step_and_small_windows_cut_no_key(page: BenchMode, qtbot: QtBot) -> None:

@@ -52,14 +52,18 @@ def _rows(job: Job) -> tuple[AtWork, ...]:
 
 
 def _shown(job: Job, *, as_json: bool) -> int:
-    rows = _rows(job)
+    from inkshelf.core.sheet.atwork import of_gone_steps
+
+    rows, gone = _rows(job), of_gone_steps(job)
     if as_json:
-        print_json({"steps": [_told(one) for one in rows]})
+        print_json({"steps": [_told(one) for one in rows], "gone": list(gone)})
         return 0
     for one in rows:
         took = f"{one.work.took:5.0f} min" if one.work.took >= 1 else " " * 9
         stands = "changed" if one.changed else one.work.stands
         print(f"{one.row.number:3} {stands:9} {took} {one.row.words.title}{': ' + one.work.why if one.work.why else ''}")
+    for line in gone:
+        print(f"not in the plan any more: {line}")
     return 0
 
 

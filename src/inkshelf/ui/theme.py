@@ -170,7 +170,7 @@ def _style(theme: Theme) -> str:
 
 STYLE = """
 QWidget { color: @ink; }
-QMainWindow, QDialog, #paper { background: @paper; }
+QMainWindow, QDialog, #paper, #benchmode { background: @paper; }
 #header { background: @card; border-bottom: 1.5px solid @line; }
 #contents { background: @paper; border-right: 1.5px solid @line; }
 #margin { background: @paper; border-left: 1.5px solid @line; }

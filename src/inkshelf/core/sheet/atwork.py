@@ -6,13 +6,13 @@ from collections.abc import Callable
 
 from inkshelf.core.checks.registry import Finding
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.asking import Asked, Judged, asked
 from inkshelf.core.sheet.scene import scenes
 from inkshelf.core.sheet.sheet import Row, Sheet, with_margin
 from inkshelf.core.steps.identity import said
 from inkshelf.core.value import Value
-from inkshelf.core.work.events import Work
 from inkshelf.core.work.worked import StepWork, Worked, worked
 
 
@@ -106,7 +106,17 @@ def clock_words(seconds: int) -> str:
     return f"{hours}:{rest // 60:02}:{rest % 60:02}" if hours else f"{rest // 60}:{rest % 60:02}"
 
 
-def left_over(reading: Reading, events: Work) -> tuple[str, ...]:
-    """Return the identities of steps that were worked and are in the plan no more: what was noted of them is kept."""
-    there = {step.id for step in reading.job.steps}
-    return tuple(dict.fromkeys(one.step for one in events if one.step and one.step not in there))
+def of_gone_steps(job: Job) -> tuple[str, ...]:
+    """Return what was done, found and noted of steps that are in the plan no more, in words; nothing of it is lost with the plan."""
+    there = {step.id for step in job.steps}
+    said = []
+    for identity, one in worked(job.work).steps.items():
+        if identity in there or not identity:
+            continue
+        parts = [f"{one.stands}{': ' + one.why if one.why else ''}" if one.stands != "open" else ""]
+        parts += [f"{what}: {value}" for what, value in one.measured] + list(one.notes) + [file.name for file in one.files]
+        parts += [f"{one.took:.0f} min"] if one.took >= 1 else []
+        words = "; ".join(part for part in parts if part)
+        if words:
+            said.append(f"{identity.split('.', 1)[-1].replace('.', ' ')}: {words}")
+    return tuple(said)

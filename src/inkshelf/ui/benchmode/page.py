@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QMenu, 
 
 from inkshelf.core.checks.registry import Remedy, Show
 from inkshelf.core.errors import InkshelfError
-from inkshelf.core.sheet.atwork import AtWork, at_work, first_open, pace
+from inkshelf.core.sheet.atwork import AtWork, at_work, first_open, of_gone_steps, pace
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.texts import one_line
 from inkshelf.core.work.events import AnyEvent, Attached, Began, How, Measured, Noted, Paused, Reopened, Resumed, ended
@@ -38,7 +38,7 @@ class BenchMode(QFrame):
 
     def __init__(self, desk: Desk, over: QWidget, now: Callable[[], int] = lambda: int(time.time())) -> None:
         super().__init__(over)
-        self.setObjectName("paper")
+        self.setObjectName("benchmode")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -231,7 +231,13 @@ class BenchMode(QFrame):
         if again is not None:
             again.setEnabled(self.one.work.stands != "open")
         menu.addSeparator()
-        menu.addAction("&Write a note…\tN", self.write)
+        gone = of_gone_steps(self.desk.job)
+        if gone:
+            menu.addAction(
+                f"&What was noted of {len(gone)} steps that are gone",
+                lambda: self.desk.say(Notice(" · ".join(gone), bad=False)),
+            )
+        menu.addAction("W&rite a note…\tN", self.write)
         menu.addAction("Keep a &photograph or file…", self.choose_file)
         return menu
 
@@ -369,13 +375,17 @@ class BenchMode(QFrame):
         else:
             self.leave()
 
-    def leave(self) -> None:
-        """Back to the sheet; the clock stands while nobody looks at it."""
+    def rest(self) -> None:
+        """The clock stands from now on: nobody is here."""
         self.timer.stop()
         self.desk.listeners = [one for one in self.desk.listeners if one != self._heard]
         state = self.clock
         if state.running and state.paused is None:
             self.desk.note(Paused(self.now(), state.running, "closed"))
+
+    def leave(self) -> None:
+        """Back to the sheet; the clock stands while nobody looks at it."""
+        self.rest()
         parent = self.parentWidget()
         if parent is not None:
             parent.removeEventFilter(self)

@@ -414,6 +414,9 @@ class Window(QMainWindow):
                 if event is not None:
                     event.ignore()
                 return
+        # by its name: where bench mode is not open, nothing of it is loaded
+        for open_one in self.findChildren(QFrame, "benchmode"):
+            open_one.rest()  # type: ignore[attr-defined]
         if self._files is not None:
             self._files.wait()
         for page in self.chapters.values():
