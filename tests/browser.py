@@ -91,7 +91,7 @@ def browser(folder: Path) -> Iterator[Browser]:
     assert program, f"{CHROMIUM} is not installed: bash tools/setup.sh"
     to_read, to_write = os.pipe()
     from_read, from_write = os.pipe()
-    words = f"--headless --no-sandbox --disable-gpu --remote-debugging-pipe --user-data-dir={folder} about:blank"
+    words = f"--headless --no-sandbox --disable-gpu --disable-dev-shm-usage --remote-debugging-pipe --user-data-dir={folder} about:blank"
     line = f"exec {program} {words} 3<&{to_read} 4>&{from_write}"
     passed = (to_read, from_write)
     running = subprocess.Popen(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from inkshelf.bench.recipes import wanting
 from inkshelf.core.checks import apply_remedy, findings
 from inkshelf.core.checks.registry import ByHand, ChangeAim, Finding
 from inkshelf.core.disk import ntfs, ntfs_names
+from inkshelf.core.errors import BenchError
 from inkshelf.core.machine.state import Firmware, SystemRoot
 from inkshelf.core.plan.job import Job, with_found
 from inkshelf.core.plan.reading import read
@@ -135,6 +137,22 @@ def test_names_that_clash_are_read_from_a_volume_that_the_base_utility_made(tmp_
         assert whole
         assert ntfs_names.clashes(volume, most=1) == ((), False), "what was not looked at is said"
     assert take_in([image]).found.disks[0].volumes[0].filesystem.clashes == found
+
+
+def test_what_is_still_written_after_a_mount_is_gone_is_waited_for(tmp_path: Path) -> None:
+    """The driver of a mount may have its last bytes to write when the mount is gone already: they are not read before."""
+    image = tmp_path / "late.img"
+    image.write_bytes(b"early")
+    line = f"import time; out = open({str(image)!r}, 'r+b'); print('open', flush=True); time.sleep(1); out.write(b'later')"
+    driver = subprocess.Popen([sys.executable, "-c", line], stdout=subprocess.PIPE, text=True)
+    assert driver.stdout is not None
+    assert driver.stdout.readline() == "open\n"
+    with pytest.raises(BenchError, match="still being written"):
+        filled.released(image, 0.1)
+    filled.released(image)
+    assert image.read_bytes() == b"later"
+    driver.stdout.close()
+    assert driver.wait() == 0
 
 
 def test_the_listing_that_is_printed_shows_the_names_that_clash(tmp_path: Path) -> None:

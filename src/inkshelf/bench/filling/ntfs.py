@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -11,11 +12,13 @@ from pathlib import Path
 from inkshelf.bench import tools
 from inkshelf.bench.filling.naming import refuse_barred
 from inkshelf.bench.filling.plan import whole
-from inkshelf.bench.image import ImageFile
+from inkshelf.bench.image import ImageFile, in_use
 from inkshelf.core.errors import BenchError
 from inkshelf.core.media.copying import File
 
 PREFIX = "inkshelf-filling-"
+LETS_GO = 120.0
+"""Seconds that a driver may take for its last bytes."""
 
 
 def put_files(path: Path, files: Iterable[File], source: ImageFile) -> None:
@@ -51,6 +54,19 @@ def _let_go(path: Path) -> None:
         if kind.startswith("fuse") and source == str(path) and Path(where).name.startswith(PREFIX):
             tools.run("fusermount", "-u", "-z", where, accept=(0, 1))
             Path(where).rmdir()
+            released(path)
+
+
+def released(path: Path, seconds: float = LETS_GO) -> None:
+    """Wait until nobody has a file open for writing: what mounted it may write its last bytes after the mount is gone.
+
+    Raises ``BenchError`` where it is held longer than that.
+    """
+    until = time.monotonic() + seconds
+    while in_use(path):
+        if time.monotonic() > until:
+            raise BenchError(f"{path} is still being written after it was unmounted.", "Look what has it open, then ink again.")
+        time.sleep(0.02)
 
 
 @contextmanager
@@ -68,3 +84,4 @@ def mounted(path: Path) -> Iterator[Path]:
             yield Path(folder)
         finally:
             tools.run("fusermount", "-u", folder)
+            released(path)
