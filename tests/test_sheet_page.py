@@ -141,7 +141,9 @@ def test_the_printed_square_is_read_by_another_program(job: Job, tmp_path: Path,
     assert squares.svg(paper_code(job)) in render.html(read(job))
 
 
-def test_a_filled_paper_is_entered_line_by_line(job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_filled_paper_is_entered_line_by_line(
+    job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     """Twenty-nine steps take twenty-nine lines and a word where something was otherwise: two minutes."""
     import io
 
@@ -168,3 +170,8 @@ def test_a_filled_paper_is_entered_line_by_line(job: Job, tmp_path: Path, monkey
     assert state.step(SHRINK).notes == ("it took long",)
     assert len(kept.done) == place
     assert run(["work", str(path), "--code", "inkshelf:1:someone:00000000:3"]) == 2
+    capsys.readouterr()
+    assert run(["work", str(path), "--step", str(place + 1), "--enter", "=1000"]) == 0
+    assert "less than needed" in capsys.readouterr().err, "a value on paper is judged like one at the machine"
+    assert run(["work", str(path), "--step", str(place + 1), "--enter", "=many"]) == 2
+    assert worked(jobfile.load(path).work).step(SHRINK).measured == (("offered", "1000"),)

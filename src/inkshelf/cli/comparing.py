@@ -17,18 +17,10 @@ WORDS = {"same": "as planned", "differs": "DIFFERS", "unknown": "not known"}
 
 
 def _takes(parser: ArgumentParser) -> None:
+    from inkshelf.cli.jobs import takes_readings
+
     takes_job(parser, json_too=True)
-    parser.add_argument(
-        "--capture",
-        type=path,
-        metavar="FILE",
-        action="append",
-        default=[],
-        help="what the kit or a listing left; again for more",
-    )
-    parser.add_argument(
-        "--disk", type=path, metavar="IMAGE", action="append", default=[], help="an image of a disk; again for more"
-    )
+    takes_readings(parser)
     parser.add_argument("--accept", metavar="KEY", type=word, help="accept one difference in writing")
     parser.add_argument("--because", metavar="REASON", type=word, default="", help="why")
     parser.add_argument(

@@ -20,7 +20,7 @@ def _takes_new(parser: ArgumentParser) -> None:
     parser.add_argument("--firmware", type=word, help="uefi or legacy; a capture of the kit says it itself")
     parser.add_argument("--secure-boot", type=word, help="on, off, absent or hidden")
     parser.add_argument("--ram", type=word, help="memory, for example 16GiB")
-    _takes_readings(parser)
+    takes_readings(parser)
     parser.add_argument(
         "--stick", type=word, metavar="NAME", action="append", default=[], help="a simulated stick; again for more"
     )
@@ -36,7 +36,8 @@ def _takes_new(parser: ArgumentParser) -> None:
     parser.add_argument("--owner", type=word, default="", help="whose machine it is")
 
 
-def _takes_readings(parser: ArgumentParser) -> None:
+def takes_readings(parser: ArgumentParser) -> None:
+    """Add images and captured texts."""
     parser.add_argument(
         "--disk", type=path, metavar="IMAGE", action="append", default=[], help="a raw disk image; again for more"
     )
@@ -135,7 +136,7 @@ def _say_contradictions(job: Job) -> None:
 
 def _takes_take(parser: ArgumentParser) -> None:
     takes_job(parser)
-    _takes_readings(parser)
+    takes_readings(parser)
 
 
 def _take(words: Namespace) -> int:

@@ -88,6 +88,9 @@ def _entered(job: Job, one: AtWork, line: str) -> tuple[Job, bool]:
     from inkshelf.core.work.paper import entered
 
     made = entered(line, one.row.step, one.mark, int(time.time()), tuple(ask.key for ask in one.asks))
+    words = one.weighed(made.events)
+    if words:
+        print(f"STOP, step {one.row.number}: {words}", file=sys.stderr)
     return with_events(job, *made.events), made.on
 
 

@@ -17,6 +17,7 @@ from inkshelf.core.plan.asbuilt import accepted
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.settings import settings
 from inkshelf.core.size import binary
+from inkshelf.core.steps.kinds import Confirm
 from inkshelf.core.texts import shown
 from inkshelf.exchange.picture import board
 from inkshelf.exchange.render import environment
@@ -77,8 +78,6 @@ def _advice(machine: Machine, outcomes: list[Outcome]) -> Iterator[str]:
     for one in outcomes:
         if one.by_hand:
             yield f"{one.system} is chosen in the firmware's one-time menu; it does not come up by itself."
-    if machine.firmware.secure_boot == "on":
-        yield "After the firmware was reset: Secure Boot is on again by itself; leave it on."
     yield "A larger update may put its own system first: nothing is lost then, the order is set again in a minute."
     yield "It stops with a message, or stays black: write the words down, switch it off, and bring it with this page. Format and repair nothing."
 
@@ -95,4 +94,8 @@ def _handed(reading: Reading, machine: Machine) -> Iterator[str]:
         yield "the firmware: its password, if it has one, and which key opens it"
     yield "passwords that were set for the work were changed by the owner"
     yield "the back-up, which the owner keeps until everything was used for two weeks"
-    yield "sticks and media that were made"
+    made = {"medium", "live_stick", "recovery_stick"}
+    if any(one.stick for one in reading.plan.planned.disks) or any(
+        isinstance(step, Confirm) and step.subject in made for step in reading.job.steps
+    ):
+        yield "the sticks that were made"

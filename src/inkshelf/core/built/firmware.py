@@ -42,6 +42,12 @@ def firmware_lines(plan: Fold, now: Machine) -> Iterator[Line]:
     if not built.entries_known:
         yield Line("firmware.entries", "firmware", "boot entries", f"{len(planned.entries)} entries", NOBODY, "unknown")
         return
+    yield from _entry_lines(plan, now)
+
+
+def _entry_lines(plan: Fold, now: Machine) -> Iterator[Line]:
+    """Each entry of the plan, each that it does not have, who comes first, and what is meant for once."""
+    planned, built = plan.planned.firmware, now.firmware
     there = {one.number: twin_of(one, built.entries) for one in planned.entries if not one.automatic}
     for entry in (one for one in planned.entries if one.number in there):
         yield _entry(entry, there[entry.number])

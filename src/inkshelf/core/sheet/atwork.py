@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from inkshelf.core.checks.registry import Finding
-from inkshelf.core.errors import InkshelfError
+from inkshelf.core.errors import InkshelfError, PlanError
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.asking import Asked, Judged, asked
@@ -13,6 +13,7 @@ from inkshelf.core.sheet.scene import scenes
 from inkshelf.core.sheet.sheet import Row, Sheet, with_margin
 from inkshelf.core.steps.identity import said
 from inkshelf.core.value import Value
+from inkshelf.core.work.events import AnyEvent, Measured
 from inkshelf.core.work.worked import StepWork, Worked, worked
 
 
@@ -34,6 +35,17 @@ class AtWork(Value, frozen=True):
     def over(self) -> bool:
         """Whether nothing is left to do here."""
         return self.work.stands in {"done", "otherwise", "skipped"} and not self.changed
+
+    def weighed(self, events: tuple[AnyEvent, ...]) -> str:
+        """Return what values among events come to, in words, where they say that the work must not go on; raises ``PlanError`` for one that cannot be."""
+        said = []
+        for one in events:
+            if isinstance(one, Measured):
+                judged, fault = self.judged(one.what, one.value)
+                if fault:
+                    raise PlanError(fault, "")
+                said += [judged.words] if judged and judged.good is False else []
+        return "; ".join(said)
 
     def judged(self, key: str, text: str) -> tuple[Judged | None, str]:
         """Return what a value comes to, or why it cannot be; neither for an empty one."""

@@ -101,12 +101,13 @@ class PaperEntry(Overlay):
                 self.line.clear()
                 return
             made = entered(text, one.row.step, one.mark, self.now(), tuple(ask.key for ask in one.asks))
+            stops = one.weighed(made.events)
         except InkshelfError as error:
             self._say(f"{error.what} {error.remedy}", bad=True)
             return
         if made.events:
             self.desk.note(*made.events)
-        self._say(HELP, bad=False)
+        self._say(stops or HELP, bad=bool(stops))
         self.line.clear()
         self._read()
         if made.on and self.at + 1 == len(self.rows):
