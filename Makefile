@@ -27,6 +27,7 @@ soak: setup
 	@$(BIN)/python tools/soak.py $(JOBS)
 	@$(BIN)/python tools/headers.py 1000000
 	@$(BIN)/python tools/starting.py 1000000
+	@INKSHELF_TESTS=soak $(BIN)/python -m pytest -q tests/test_shared_logbook.py -k two_technicians_with_cuts
 
 mutants: setup
 	@$(BIN)/python tools/mutants.py

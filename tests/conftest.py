@@ -21,6 +21,7 @@ from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.exchange import captures
+from inkshelf.store.logbook.following import SHOP, WHO
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame.settings import Settings
@@ -39,6 +40,9 @@ def settings_of_its_own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[No
     """What whoever runs the tests has set for the program does not count here."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+        patch.setenv("XDG_DATA_HOME", str(tmp_path_factory.mktemp("data")))
+        for name in (SHOP, WHO):
+            patch.delenv(name, raising=False)
         yield
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import importlib
 import io
 import json
 import sqlite3
@@ -13,8 +14,10 @@ from pathlib import Path
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from alembic.operations import Operations
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import create_engine, text
 
 from inkshelf.cli.main import run
 from inkshelf.core.errors import InkshelfError
@@ -27,7 +30,9 @@ from inkshelf.core.steps.identity import said
 from inkshelf.core.value import replace
 from inkshelf.core.work.events import Began, Noted, Paused, Resumed, ended
 from inkshelf.store import jobfile
-from inkshelf.store.logbook.book import NOBODY, ChangedMeanwhileError, Logbook, without
+from inkshelf.store.logbook.book import Logbook
+from inkshelf.store.logbook.changes import ChangedMeanwhileError, Says
+from inkshelf.store.logbook.forgetting import NOBODY, forget, without
 from inkshelf.store.logbook.forms import as_csv, back_up, json_lines, restore, take_lines
 from inkshelf.store.logbook.models import Base
 
@@ -52,7 +57,7 @@ def of(job: Job, seed: str, owner: str = "Marrow & Finch", note: str = "the lid 
 
 
 def put(book: Logbook, job: Job, at: int = T0, knows: int | None = None) -> int:
-    return book.put(logged(read(job)), document.dump(job), at, knows)
+    return book.put(logged(read(job)), document.dump(job), Says(at, knows=knows))
 
 
 def test_a_job_is_kept_whole_with_its_times_and_found_by_any_word(job: Job, book: Logbook) -> None:
@@ -97,19 +102,19 @@ def test_a_machine_that_comes_back_is_known_by_its_disks(job: Job, book: Logbook
 def test_an_owner_is_forgotten_everywhere_or_deleted(job: Job, book: Logbook, tmp_path: Path) -> None:
     put(book, of(job, "one", "Al"))
     put(book, of(job, "two", "Saltmarsh"))
-    assert book.forget("Al", delete=False) == 1
+    assert forget(book, "Al", Says(T0), delete=False) == 1
     raw, _ = book.read("one")
     assert document.load(raw).owner == NOBODY
     assert document.load(raw).steps == job.steps, "a short name inside other words is no name"
     assert book.search("Al") == ()
     assert [one.seed for one in book.search("somebody counter")] == ["one"]
-    assert book.forget("Saltmarsh", delete=True) == 1
+    assert forget(book, "Saltmarsh", Says(T0), delete=True) == 1
     assert (book.count(), book.search("saltmarsh")) == (1, ())
     book.close()
     held = b"".join(path.read_bytes() for path in tmp_path.glob("log.sqlite*"))
     assert b"Al, counter" not in held, "nor in what the file still holds"
     with pytest.raises(InkshelfError):
-        book.forget(" ", delete=True)
+        forget(book, " ", Says(T0), delete=True)
 
 
 @given(owner=st.sampled_from(["Al", "S1", "ext4", "a+b", 'O\'Neil "x"', "Ünsal"]))
@@ -134,7 +139,7 @@ def test_it_goes_out_and_comes_in_whole(job: Job, book: Logbook, tmp_path: Path)
     back_up(book, tmp_path / "copy.sqlite")
     with pytest.raises(InkshelfError, match="there already"):
         back_up(book, tmp_path / "copy.sqlite")
-    book.forget("Marrow & Finch", delete=True)
+    forget(book, "Marrow & Finch", Says(T0), delete=True)
     assert restore(book, tmp_path / "copy.sqlite") == 2
     assert list(json_lines(book)) == lines
     for bad in ("nonsense", "{}", '{"format": "inkshelf-log", "version": 1, "job": {}}', "[" * 5000):
@@ -152,10 +157,33 @@ def test_the_tables_that_are_made_are_those_that_are_used(book: Logbook) -> None
     assert again.count() == 0, "opened twice, it is brought up to date once"
 
 
+def test_a_logbook_of_the_first_version_is_taken_over(job: Job, tmp_path: Path) -> None:
+    """What is in it stays, with its revisions: who read it at one of them is told what came later."""
+    path = tmp_path / "old.sqlite"
+    first = importlib.import_module("inkshelf.store.logbook.migrations.versions.v001_first")
+    with create_engine(f"sqlite:///{path}").begin() as connection:
+        with Operations.context(MigrationContext.configure(connection)):
+            first.upgrade()
+        connection.execute(text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL)"))
+        connection.execute(text("INSERT INTO alembic_version VALUES ('001')"))
+        row = {"raw": document.dump(of(job, "one")), "words": "the lid is cracked"}
+        connection.execute(
+            text("INSERT INTO entry VALUES ('one', 'counter', 'Al', '', '', NULL, NULL, 7, 0, 0, 4, :words, :raw)"), row
+        )
+        connection.execute(text("INSERT INTO entry_words (seed, words) VALUES ('one', :words)"), row)
+    held = Logbook(f"sqlite:///{path}")
+    assert [(one.seed, one.revision) for one in held.search("crack")] == [("one", 4)]
+    assert document.load(held.read("one")[0]) == of(job, "one")
+    with pytest.raises(ChangedMeanwhileError):
+        put(held, of(job, "one"), T0, knows=3)
+    assert put(held, of(job, "one"), T0, knows=4) == 5
+
+
 CUT = """
 import os, sys
 from pathlib import Path
 from inkshelf.store.logbook.book import Logbook
+from inkshelf.store.logbook.changes import Says
 from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.logged import logged
@@ -164,7 +192,7 @@ job = document.load(Path(sys.argv[2]).read_bytes())
 book = Logbook(sys.argv[1])
 for number in range(1000):
     one = replace(job, seed=f"j{number}")
-    book.put(logged(read(one)), document.dump(one), number)
+    book.put(logged(read(one)), document.dump(one), Says(number))
     print(number, flush=True)
 """
 

@@ -12,7 +12,8 @@ PACKAGES=(dosfstools ntfs-3g e2fsprogs mtools util-linux fdisk xvfb xauth
   binutils eatmydata xorriso genisoimage  # tests that wait for no disk; images for the tests, made by utilities that are not ours
   qemu-system-x86 ovmf sbsigntool  # real firmware, against which starting is held; programs that it trusts
   grub-efi-amd64-bin grub-common systemd-boot-efi  # real menu loaders, which read configurations and entry files by their own rules
-  chromium)  # the sheet's page, ticked in a real browser
+  chromium  # the sheet's page, ticked in a real browser
+  postgresql)  # a real server for the logbook of a shop
 
 there() { dpkg-query --show --showformat='${Status}' "$1" 2> /dev/null | grep -q 'install ok installed'; }
 
@@ -34,6 +35,11 @@ if [ ${#missing[@]} -gt 0 ]; then
   as_root=()
   if [ "$(id -u)" != 0 ]; then as_root=(sudo); fi
   "${as_root[@]}" apt-get update -q
+  case " ${missing[*]} " in *" postgresql "*)  # tests start servers of their own: none is to run on this machine for that
+    servers=/etc/postgresql-common
+    [ -e $servers/createcluster.conf ] || { "${as_root[@]}" mkdir -p $servers &&
+      echo "create_main_cluster = false" | "${as_root[@]}" tee $servers/createcluster.conf > /dev/null; } ;;
+  esac
   for place in "${!missing[@]}"; do
     name=${missing[$place]}
     if ! apt-cache show "$name" > /dev/null 2>&1 && apt-cache show "${name}t64" > /dev/null 2>&1; then missing[$place]=${name}t64; fi

@@ -100,6 +100,8 @@ def with_listings(
 
 def with_facts(job: Job, facts: Facts) -> tuple[Job, list[str]]:
     """Return the job with what a capture says of the machine beside its disks. What is known already stays; what differs is said."""
+    if facts.maker and not job.found.board:
+        job = know(job, "board", facts.maker)
     found, differ = job.found, []
     known = {
         "mode": found.firmware.mode,

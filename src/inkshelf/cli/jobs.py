@@ -179,7 +179,7 @@ def _takes_know(parser: ArgumentParser) -> None:
     parser.add_argument(
         "fact",
         type=word,
-        help=f"{', '.join(facts())}, ram; of a volume: {', '.join(f'{one}:S1' for one in SAID)}; of a disk: failing:A, unplugged:M",
+        help=f"{', '.join(facts())}, ram, board; of a volume: {', '.join(f'{one}:S1' for one in SAID)}; of a disk: failing:A, unplugged:M",
     )
     parser.add_argument("value", type=word, help="what is so; of a volume also -, which takes back what was said")
 
@@ -194,10 +194,12 @@ def _know(words: Namespace) -> int:
         fact, call = words.fact.split(":", 1)
         near = choice("FACT", fact, {one: one for one in (*SAID, "failing", "unplugged")})
         changed = know(old, f"{near}:{call.upper()}", None if words.value == "-" else words.value)
+    elif words.fact == "board":
+        changed = know(old, "board", "" if words.value == "-" else words.value)
     elif words.fact == "ram":
         changed = know(old, "ram_bytes", parse_size(words.value))
     else:
-        field, values = choice("FACT", words.fact, facts())
+        field, values = choice("FACT", words.fact, {**facts(), "board": ("board", {}), "ram": ("ram_bytes", {})})
         changed = know(old, field, choice(words.fact, words.value, values))
     save(changed, words.job)
     print(f"{words.job}: {words.fact} " + ("is taken back" if words.value == "-" else f"is {words.value}"))

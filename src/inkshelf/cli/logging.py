@@ -13,8 +13,12 @@ from inkshelf.core.errors import InkshelfError
 
 if TYPE_CHECKING:
     from inkshelf.store.logbook.book import Brief, Logbook
+    from inkshelf.store.logbook.changes import Says
 
-ACTS = ("put", "list", "search", "show", "open", "before", "export", "import", "anonymise", "delete", "back-up", "restore")
+ACTS = (
+    *("put", "list", "search", "show", "open", "before", "export", "import", "anonymise", "delete", "back-up", "restore"),
+    *("sync", "conflicts", "settle", "fault", "faults", "file"),
+)
 
 
 def _takes(parser: ArgumentParser) -> None:
@@ -29,6 +33,10 @@ def _takes(parser: ArgumentParser) -> None:
         default="",
         help="another logbook than your own, for example sqlite:////shop/log.sqlite",
     )
+    parser.add_argument(
+        "--shop", metavar="URL", type=word, default="", help="the shop's logbook, for example postgresql://server/logbook"
+    )
+    parser.add_argument("--who", metavar="NAME", type=word, default="", help="who you are in the shop's logbook")
     parser.add_argument("-o", "--output", metavar="FILE", type=word, default="", help="where an export or an opened job goes")
     parser.add_argument("--limit", type=int, default=40, help="how many lines at most")
     parser.add_argument("--json", action="store_true", help="print one JSON document and nothing else")
@@ -36,7 +44,9 @@ def _takes(parser: ArgumentParser) -> None:
 
 def _log(said: Namespace) -> int:
     from inkshelf.store.logbook.book import Logbook
+    from inkshelf.store.logbook.following import shop_of
 
+    said.shop, said.who = shop_of(said.shop, said.who)
     do = choice("log", said.act, DOES)
     book = Logbook(said.logbook)
     try:
@@ -54,14 +64,23 @@ def _one(said: Namespace, what: str) -> str:
     return str(said.words[0])
 
 
+def _says(said: Namespace) -> Says:
+    from inkshelf.store.logbook.changes import Says
+
+    return Says(int(time.time()), said.who, waits=bool(said.shop))
+
+
 def _put(book: Logbook, said: Namespace) -> None:
     from inkshelf.core.plan import document
     from inkshelf.core.plan.reading import read
     from inkshelf.core.sheet.logged import logged
+    from inkshelf.store.logbook.files import keep_attached
 
     job = load(Path(_one(said, "a job file")))
-    revision = book.put(logged(read(job)), document.dump(job), int(time.time()))
-    print(f"{job.seed}: revision {revision}")
+    says = _says(said)
+    revision = book.put(logged(read(job)), document.dump(job), says)
+    files = keep_attached(book, job, Path(said.words[0]), says)
+    print(f"{job.seed}: revision {revision}" + (f", {files} files" if files else ""))
 
 
 def _lines(rows: tuple[Brief, ...], said: Namespace) -> None:
@@ -94,9 +113,12 @@ def _before(book: Logbook, said: Namespace) -> None:
 def _show(book: Logbook, said: Namespace) -> None:
     import msgspec
 
+    from inkshelf.store.logbook.files import held_of
+
     one = book.logged(_one(said, "an identity"))
+    files = held_of(book, one.seed)
     if said.json:
-        print_json(msgspec.to_builtins(one))
+        print_json({**msgspec.to_builtins(one), "files": msgspec.to_builtins(files)})
         return
     print(f"{one.owner or 'nobody named'}, {one.title}: {one.aim}")
     for disk in one.disks:
@@ -106,6 +128,10 @@ def _show(book: Logbook, said: Namespace) -> None:
         print(f"  {step.number:3} {step.stands:9} {took} of {step.planned:5.1f} min  {step.title}")
     for met in one.findings:
         print(f"  {met.severity}: {met.title}{' (' + met.answered + ')' if met.answered else ''}")
+    if one.opened:
+        print(f"  its firmware opened with: {one.opened}")
+    for file in files:
+        print(f"  file {file.digest[:12]}: {file.name}")
 
 
 def _open(book: Logbook, said: Namespace) -> None:
@@ -140,14 +166,16 @@ def _import(book: Logbook, said: Namespace) -> None:
     path = Path(_one(said, "an exported file"))
     try:
         with path.open(encoding="utf-8") as lines:
-            print(f"{take_lines(book, iter(lines))} jobs taken in")
+            print(f"{take_lines(book, iter(lines), said.who, waits=bool(said.shop))} jobs taken in")
     except (OSError, UnicodeDecodeError) as error:
         raise InkshelfError(f"{path} cannot be read: {error}.", "Choose a file that was exported as JSON lines.") from None
 
 
 def _forget(book: Logbook, said: Namespace) -> None:
+    from inkshelf.store.logbook.forgetting import forget
+
     delete = said.act == "delete"
-    count = book.forget(_one(said, "an owner"), delete=delete)
+    count = forget(book, _one(said, "an owner"), _says(said), delete=delete)
     print(f"{count} jobs {'deleted' if delete else 'without that name now'}")
 
 
@@ -164,9 +192,100 @@ def _restore(book: Logbook, said: Namespace) -> None:
     print(f"{restore(book, Path(_one(said, 'a file')))} jobs put back")
 
 
+def _sync(book: Logbook, said: Namespace) -> None:
+    from inkshelf.store.logbook.following import synced
+
+    done = synced(book, said.shop)
+    print(f"{done.sent} sent, {done.taken} taken in, {done.waiting} waiting")
+    if done.conflicts:
+        print(f"{done.conflicts} were changed here and there: inkshelf log conflicts")
+
+
+def _conflicts(book: Logbook, said: Namespace) -> None:
+    from inkshelf.store.logbook.forms import day
+    from inkshelf.store.logbook.shared import conflicts
+
+    found = conflicts(book)
+    if said.json:
+        rows = [{"kind": one.kind, "seed": one.seed, "who": one.who, "at": one.at, "gone": not one.theirs} for one in found]
+        print_json({"conflicts": rows})
+        return
+    for one in found:
+        done = "changed" if one.theirs else "deleted"
+        print(f"{one.kind} {one.seed}: {done} by {one.who or 'somebody'}, {day(one.at)}; settle it with mine, theirs or both")
+    if not found:
+        print("Nothing was changed on both sides.")
+
+
+def _settle(book: Logbook, said: Namespace) -> None:
+    from inkshelf.store.logbook.shared import WAYS, Way, conflicts, settle
+
+    if len(said.words) != 2:
+        raise InkshelfError("log settle takes an identity and a way.", f"For example: inkshelf log settle ID {WAYS[-1]}")
+    seed, way = said.words
+    found = {one.seed: one for one in conflicts(book)}
+    if seed not in found:
+        raise InkshelfError(f"{seed} is nothing that was changed on both sides.", "List them: inkshelf log conflicts")
+    ways: dict[str, Way] = {one: one for one in WAYS}
+    settle(book, found[seed], choice("log settle", way, ways), _says(said))
+    print(f"{seed}: {way}")
+
+
+def _fault(book: Logbook, said: Namespace) -> None:
+    """MODEL FAULT [WORKAROUND], or the identity of one alone, which takes it back."""
+    from inkshelf.core.value import replace
+    from inkshelf.store.logbook.faults import Fault, faults, put_fault
+
+    if len(said.words) == 1:
+        known = {one.seed: one for one in faults(book)}
+        if said.words[0] not in known:
+            raise InkshelfError("There is no such fault.", "List them: inkshelf log faults")
+        put_fault(book, replace(known[said.words[0]], fault=""), _says(said))
+        print("taken back")
+        return
+    if len(said.words) not in {2, 3}:
+        raise InkshelfError(
+            "log fault takes a model, what it does, and what helps.",
+            'For example: inkshelf log fault "Tern 7" "drops its entry when the battery is out" "fallback file"',
+        )
+    one = put_fault(book, Fault(said.words[0], said.words[1], said.words[2] if len(said.words) > 2 else ""), _says(said))
+    print(one.seed)
+
+
+def _faults(book: Logbook, said: Namespace) -> None:
+    import msgspec
+
+    from inkshelf.store.logbook.faults import faults
+
+    found = faults(book)
+    if said.json:
+        print_json({"faults": msgspec.to_builtins(found)})
+        return
+    for one in found:
+        print(f"{one.seed}  {one.model}: {one.fault}" + (f"; what helps: {one.workaround}" if one.workaround else ""))
+
+
+def _file(book: Logbook, said: Namespace) -> None:
+    from inkshelf.store.jobfile import write_atomically
+    from inkshelf.store.logbook.files import content, held_of
+
+    if len(said.words) != 2 or not said.output:
+        raise InkshelfError("log file takes an identity and a sum.", "For example: inkshelf log file ID SUM -o photo.jpg")
+    found = [one for one in held_of(book, said.words[0]) if one.digest.startswith(said.words[1])]
+    if len(found) != 1:
+        raise InkshelfError(f"{len(found)} files of this job begin so.", "List them: inkshelf log show ID")
+    write_atomically(Path(said.output), content(book, said.words[0], found[0].digest))
+    print(f"{said.output}: {found[0].name}")
+
+
 DOES: dict[str, Callable[[Logbook, Namespace], None]] = dict(
     zip(
-        ACTS, (_put, _list, _search, _show, _open, _before, _export, _import, _forget, _forget, _back_up, _restore), strict=True
+        ACTS,
+        (
+            *(_put, _list, _search, _show, _open, _before, _export, _import, _forget, _forget, _back_up, _restore),
+            *(_sync, _conflicts, _settle, _fault, _faults, _file),
+        ),
+        strict=True,
     )
 )
 COMMANDS = (Command("log", "The logbook: put a job in, find it again, what was done on a machine before.", _takes, _log),)

@@ -234,6 +234,8 @@ def know(job: Job, field: str, value: str | int | None) -> Job:
         return with_found(job, infer_entries(replace(told, disks=disks)))
     if field in {"mode", "secure_boot"}:
         return with_found(job, infer_entries(replace(found, firmware=replace(found.firmware, **{field: value}))))
+    if field == "board":
+        return replace(job, found=replace(found, board=one_line(str(value or "").strip(), "The model")))
     if field == "ram_bytes":
         return with_found(job, replace(found, ram_bytes=value))
     return replan(replace(job, found=replace(found, conditions=replace(found.conditions, **{field: value}))))

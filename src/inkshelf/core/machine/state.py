@@ -356,12 +356,13 @@ class Conditions(Value, frozen=True):
 
 
 class Machine(Value, frozen=True):
-    """A whole machine at one moment."""
+    """A whole machine at one moment. ``board``: the model by which the machine, or its board, names itself (empty: not known)."""
 
     firmware: Firmware = field(default_factory=Firmware)
     disks: tuple[Disk, ...] = ()
     ram_bytes: Count | None = None
     conditions: Conditions = field(default_factory=Conditions)
+    board: Line = ""
 
     def volumes(self) -> Iterator[tuple[Disk, Volume]]:
         """Yield every volume with its disk."""

@@ -17,6 +17,7 @@ from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.logged import logged
 from inkshelf.store.logbook.book import Brief, Logbook
+from inkshelf.store.logbook.changes import Says
 
 FORMAT, VERSION = "inkshelf-log", 1
 COLUMNS = ("seed", "title", "owner", "aim", "begun", "ended", "planned", "took")
@@ -39,7 +40,7 @@ def json_lines(book: Logbook) -> Iterator[str]:
         )
 
 
-def take_lines(book: Logbook, lines: Iterator[str]) -> int:
+def take_lines(book: Logbook, lines: Iterator[str], who: str = "", *, waits: bool = False) -> int:
     """Put exported jobs in, each in the place of an older one; return how many. Raises ``JobError`` that names the line."""
     count = 0
     for number, line in enumerate(lines, 1):
@@ -51,7 +52,8 @@ def take_lines(book: Logbook, lines: Iterator[str]) -> int:
                 raise JobError("It is no line of an exported logbook.", "Choose a file that was exported as JSON lines.")
             job = document.load(json.dumps(told.get("job")).encode())
             at = told.get("changed")
-            book.put(logged(read(job)), document.dump(job), at if isinstance(at, int) and 0 <= at < 1 << 40 else 0)
+            when = at if isinstance(at, int) and 0 <= at < 1 << 40 else 0
+            book.put(logged(read(job)), document.dump(job), Says(when, who, waits=waits))
         except InkshelfError as error:
             raise JobError(f"Line {number}: {error.what}", error.remedy) from None
         except (ValueError, RecursionError):
