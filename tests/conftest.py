@@ -21,7 +21,7 @@ from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.exchange import captures
-from inkshelf.store.logbook.following import SHOP, WHO
+from inkshelf.store.logbook.where import SHOP, WHO
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame.settings import Settings

@@ -21,12 +21,16 @@ from inkshelf.ui.frame.guide import Guide
 from inkshelf.ui.frame.window import Window
 
 SOURCE = Path(inkshelf.__file__).parent
-KEY = re.compile(r'"((?:disk|room|start|people|firmware|fs|sharing|wish|plan|intake|bench|stick|built)\.[a-z-]+)')
+KEY = re.compile(r'"((?:disk|room|start|people|firmware|fs|sharing|wish|plan|intake|bench|stick|built|logbook)\.[a-z-]+)')
 
 
 def keys() -> set[str]:
     """Every beginning of a finding's key that the checks spell out."""
-    files = [*(SOURCE / "core" / "checks").glob("*.py"), SOURCE / "bench" / "readiness.py"]
+    files = [
+        *(SOURCE / "core" / "checks").glob("*.py"),
+        SOURCE / "bench" / "readiness.py",
+        SOURCE / "store" / "logbook" / "recognised.py",
+    ]
     return {found for path in files for found in KEY.findall(path.read_text(encoding="utf-8"))}
 
 

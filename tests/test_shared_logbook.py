@@ -29,11 +29,11 @@ from inkshelf.store.logbook.changes import KINDS, ChangedMeanwhileError, Says
 from inkshelf.store.logbook.connection import AwayError
 from inkshelf.store.logbook.faults import Fault, faults, known_for, put_fault
 from inkshelf.store.logbook.files import content, held_of, keep
-from inkshelf.store.logbook.following import without_password
 from inkshelf.store.logbook.forgetting import NOBODY, forget
 from inkshelf.store.logbook.models import Base, Change
 from inkshelf.store.logbook.records import EXCHANGED
 from inkshelf.store.logbook.shared import conflicts, settle, standing, sync
+from inkshelf.store.logbook.where import without_password
 from server import Line, fresh, server
 
 T0 = 1_764_590_000
@@ -378,10 +378,10 @@ def test_by_command(
     jobfile.save(with_events(noted(plain, "of ada"), Attached(T0, "", *held)), file)
     ada, bo = (["--logbook", f"sqlite:///{tmp_path / one}.sqlite", "--who", one] for one in ("ada", "bo"))
     assert run(["log", "put", str(file), *ada]) == 0
-    assert "1 files" in capsys.readouterr().out
+    assert "2 files" in capsys.readouterr().out, "the picture, and the capture that it was made from"
     assert run(["log", "fault", "Tern 7", "drops its entry", "fallback file", *ada]) == 0
     assert run(["log", "sync", *ada]) == 0
-    assert "3 sent" in capsys.readouterr().out
+    assert "4 sent" in capsys.readouterr().out
     assert run(["log", "sync", *bo]) == 0
     assert run(["log", "file", "one", held[2][:9], "-o", str(tmp_path / "lid.png"), *bo]) == 0
     assert (tmp_path / "lid.png").read_bytes() == b"picture"

@@ -87,6 +87,9 @@ def _new(words: Namespace) -> int:
     print(
         f"{words.output}: {len(job.found.disks)} disk(s), {volumes} volumes. Next: inkshelf aim {words.output} beside --system linux-desktop --size 120GiB"
     )
+    from inkshelf.cli.logging import known_again
+
+    known_again(job)
     _say_contradictions(job)
     return 0
 

@@ -12,12 +12,14 @@ from inkshelf.cli.shared import Command, choice, load, print_json, word
 from inkshelf.core.errors import InkshelfError
 
 if TYPE_CHECKING:
+    from inkshelf.core.learned.times import Band
+    from inkshelf.core.plan.job import Job
     from inkshelf.store.logbook.book import Brief, Logbook
     from inkshelf.store.logbook.changes import Says
 
 ACTS = (
     *("put", "list", "search", "show", "open", "before", "export", "import", "anonymise", "delete", "back-up", "restore"),
-    *("sync", "conflicts", "settle", "fault", "faults", "file"),
+    *("sync", "conflicts", "settle", "fault", "faults", "file", "times"),
 )
 
 
@@ -44,7 +46,7 @@ def _takes(parser: ArgumentParser) -> None:
 
 def _log(said: Namespace) -> int:
     from inkshelf.store.logbook.book import Logbook
-    from inkshelf.store.logbook.following import shop_of
+    from inkshelf.store.logbook.where import shop_of
 
     said.shop, said.who = shop_of(said.shop, said.who)
     do = choice("log", said.act, DOES)
@@ -145,19 +147,9 @@ def _open(book: Logbook, said: Namespace) -> None:
 
 
 def _export(book: Logbook, said: Namespace) -> None:
-    from inkshelf.store.jobfile import write_atomically
-    from inkshelf.store.logbook import forms
+    from inkshelf.store.logbook.forms import export
 
-    ending = Path(said.output).suffix.lower()
-    ways: dict[str, Callable[[], str]] = {
-        ".jsonl": lambda: "".join(f"{line}\n" for line in forms.json_lines(book)),
-        ".csv": lambda: forms.as_csv(book.brief(1 << 30)),
-        ".html": lambda: forms.as_page(book.brief(1 << 30)),
-    }
-    if ending not in ways:
-        raise InkshelfError("Which form is meant is not said.", f"End the file's name with one of: {', '.join(ways)}.")
-    write_atomically(Path(said.output), ways[ending]().encode())
-    print(f"{said.output}: {book.count()} jobs")
+    print(f"{said.output}: {export(book, Path(said.output))} jobs")
 
 
 def _import(book: Logbook, said: Namespace) -> None:
@@ -278,12 +270,66 @@ def _file(book: Logbook, said: Namespace) -> None:
     print(f"{said.output}: {found[0].name}")
 
 
+def _times(book: Logbook, said: Namespace) -> None:
+    from inkshelf.core.learned.history import JobDone, StageDone, planned_of
+    from inkshelf.core.learned.times import learn
+    from inkshelf.core.plan.reading import read
+    from inkshelf.core.sheet.logged import logged
+    from inkshelf.store.logbook.history import history
+
+    times = learn(history(book))
+    job = JobDone("", (), who=said.who)
+    if said.words:
+        job = planned_of(logged(read(load(Path(_one(said, "a job file"))))), said.who)
+    stages = job.stages or tuple(StageDone(stage, planned, 0.0) for stage, planned in times.planned.items())
+    bands = {one.stage: times.stage(one, job.port, job.who) for one in stages}
+    whole = times.job(stages, job.port, job.who)
+    held, of = times.held
+    if said.json:
+        shown = {name: _band(band) for name, band in bands.items()}
+        print_json(
+            {"stages": shown, "whole": _band(whole) if said.words else None, "held": held, "of": of, "jobs": times.count}
+        )
+        return
+    for name, band in bands.items():
+        print(f"{name:12} {band.words}")
+    if said.words:
+        print(f"{'all of it':12} {whole.words}")
+    print(f"bands held {held} of {of} times" if of else "nothing was timed here yet")
+
+
+def _band(band: Band) -> dict[str, float | int]:
+    return {"low": band.low, "middle": band.middle, "high": band.high, "jobs": band.count}
+
+
+def known_again(job: Job) -> None:
+    """Print what one's own logbook knows of a machine that was just taken in; nothing where there is no logbook yet."""
+    from inkshelf.store.folders import data_folder
+
+    if not (data_folder() / "logbook.sqlite").exists():
+        return
+    from inkshelf.store.logbook.book import Logbook
+    from inkshelf.store.logbook.recognised import recognised, said
+
+    try:
+        book = Logbook()
+        try:
+            found = recognised(book, job)
+        finally:
+            book.close()
+    except InkshelfError as error:
+        print(f"The logbook was not looked into: {error.what}")
+        return
+    if found:
+        print(said(found))
+
+
 DOES: dict[str, Callable[[Logbook, Namespace], None]] = dict(
     zip(
         ACTS,
         (
             *(_put, _list, _search, _show, _open, _before, _export, _import, _forget, _forget, _back_up, _restore),
-            *(_sync, _conflicts, _settle, _fault, _faults, _file),
+            *(_sync, _conflicts, _settle, _fault, _faults, _file, _times),
         ),
         strict=True,
     )

@@ -61,4 +61,5 @@ TABLE: dict[str, dict[str, Any]] = {
         "reason": "a running system writes small pieces all the time: below this it stands still while it does",
     },
     "rates": {"internal_ssd": 400000000, "stick": 40000000, "usb2": 40000000, "usb3": 400000000, "human_margin": 0.25},
+    "learned": {"longer": 0.25, "shops": 0.2, "jobs": 0.25, "stages": 0.4},
 }

@@ -19,6 +19,16 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "Its own counters say that sectors could not be read, or were moved to spare ones. It may work for years, or stop within the hour, and a shrink reads all of it.",
         "do": "Copy what is on it to a sound disk before anything else, file by file, the most wanted first. Then plan on the sound one.",
     },
+    "logbook.before": {
+        "title": "A machine that was here before",
+        "means": "One of its disks stands in the logbook, by its serial number. What was done then, and how its firmware opened, is known.",
+        "do": "Read that job before you ask the owner anything. If a disk went into another machine, the firmware's key may be another.",
+    },
+    "logbook.fault": {
+        "title": "A model that is known for a fault",
+        "means": "Somebody in the shop wrote down what this model of disk or board does, and what helps. It is not a finding about this very machine.",
+        "do": "Do what helped before it is needed. Where it turns out to be wrong, or is mended by an update, take it back.",
+    },
     "room.move": {
         "title": "A move",
         "means": "What stands in the way goes elsewhere on the disk: every byte of the partition is read and written once. It is the longest step, and a power cut hurts it most.",

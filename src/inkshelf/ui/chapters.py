@@ -128,6 +128,17 @@ def _proof_hint(desk: Desk) -> Hint:
     return (f"{len(stops)} to put right", True) if stops else ("compared", False)
 
 
+def _logbook(window: Window) -> Page:
+    from inkshelf.ui.logbook.chapter import LogbookChapter
+
+    return LogbookChapter(window.desk, window.keeper, window.run, window.files.open_logged)
+
+
+def _logbook_hint(desk: Desk) -> Hint:
+    before = sum(one.key.startswith("logbook.before") for one in desk.findings)
+    return ("here before", False) if before else ("", False)
+
+
 CHAPTERS = (
     Chapter("intake", "Intake", _intake, _intake_hint),
     Chapter("aim", "Aim", _aim, _aim_hint),
@@ -136,6 +147,7 @@ CHAPTERS = (
     Chapter("start", "Start", _start, _start_hint),
     Chapter("sheet", "Sheet", _sheet, _sheet_hint),
     Chapter("proof", "Proof", _proof, _proof_hint),
+    Chapter("logbook", "Logbook", _logbook, _logbook_hint),
 )
 KEYS = tuple(one.key for one in CHAPTERS)
 

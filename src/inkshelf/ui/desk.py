@@ -11,7 +11,7 @@ from typing import Literal
 from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import Finding, apply_remedy, findings, know
-from inkshelf.core.checks.registry import Remedy
+from inkshelf.core.checks.registry import RANK, Remedy
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, found_by, left_by, without_aim
 from inkshelf.core.plan.reading import Reading, read
@@ -52,12 +52,14 @@ class Desk:
         self.saved_at = ""
         self.write: Callable[[Job, Path], object] | None = None  # the window's way to save, which no edit waits for
         self.asks_bench = asks_bench
+        self._also: tuple[Finding, ...] = ()
         self._take(job or Job())
 
     def _take(self, job: Job) -> None:
         self.job = job
         self.reading: Reading = read(job)
-        self.findings: tuple[Finding, ...] = (*findings(self.reading), *(_of_bench(job) if self.asks_bench else ()))
+        found = (*self._also, *findings(self.reading), *(_of_bench(job) if self.asks_bench else ()))
+        self.findings: tuple[Finding, ...] = tuple(sorted(found, key=lambda one: RANK[one.severity]))
         if self.selected and not self._known(self.selected):
             self.selected = ""
 
@@ -66,6 +68,13 @@ class Desk:
         self.asks_bench = True
         self._take(self.job)
         self.tell("job")
+
+    def tell_also(self, found: tuple[Finding, ...]) -> None:
+        """From now on say these, too: what is known of the machine beside the job itself."""
+        if found != self._also:
+            self._also = found
+            self._take(self.job)
+            self.tell("job")
 
     def _known(self, call: str) -> bool:
         return bool(self.reading.plan.planned.find(call) or self.reading.plan.found.find(call))

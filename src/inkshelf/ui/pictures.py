@@ -69,8 +69,8 @@ class Pictures:
     def chapters(self) -> None:
         """Every chapter of the demo job, the sheet on paper, the other theme."""
         for key in KEYS:
-            if key in {"media", "proof"}:
-                continue  # of the job with sticks, and of the one that is inked
+            if key in {"media", "proof", "logbook"}:
+                continue  # of the job with sticks, of the one that is inked, of the made-up shop
             self.window.desk.show(key)
             if key == "start":
                 self.window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
@@ -130,6 +130,22 @@ class Pictures:
         desk.show("proof")
         self.take("proof")
 
+    def logbook(self, demo: Path) -> None:
+        """The made-up shop's logbook, in which the demo's machine was here before."""
+        self.window.desk.replace_job(demo_job(demo), None)
+        self.window.desk.show("logbook")
+        page, keeper = self.window.chapter("logbook"), self.window.keeper
+        page.change_book()  # type: ignore[attr-defined]
+        for _ in range(8):  # what is looked up asks for the next
+            keeper.wait()
+            settle(0.2)
+        page.view.setCurrentIndex(page.model.index(1))  # type: ignore[attr-defined]
+        for _ in range(3):
+            settle(0.2)
+            keeper.wait()
+        self.take("logbook")
+        keeper.look_at_own()
+
     def two_disks(self, demo: Path) -> None:
         """Every disk on one screen, two aims in one job, and what can be done where something does not fit."""
         self.window.desk.replace_job(first_day(demo, "two-disks"), None)
@@ -173,7 +189,7 @@ class Pictures:
             if not half and self.window.ink_page.steps.now > len(desk.job.steps) // 2:
                 half = True
                 self.take("inking", now=True)
-        self.take("inked")
+        settle(0.4)
         self.window.worker = None
 
 
@@ -193,5 +209,6 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     pictures.inking(demo)
     pictures.proof()
     pictures.working(demo)
+    pictures.logbook(demo)
     window.close()
     return pictures.made

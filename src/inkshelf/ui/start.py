@@ -70,6 +70,7 @@ def _when_drawn(window: Window, rescued: Path) -> None:
     QTimer.singleShot(50, window.desk.ask_bench)
     QTimer.singleShot(50, lambda: _offer_rescued(window, rescued))
     QTimer.singleShot(100, lambda: _watch_shop(window))
+    QTimer.singleShot(400, lambda: _watch_logbook(window))
 
 
 def _shops_figures() -> Notice | None:
@@ -83,6 +84,11 @@ def _shops_figures() -> Notice | None:
     except InkshelfError as error:
         return Notice(error.what, error.remedy)
     return None
+
+
+def _watch_logbook(window: Window) -> None:
+    """From now on jobs are put into the logbook, and a machine that was here before is known again."""
+    window.keeper.watch()
 
 
 def _watch_shop(window: Window) -> None:

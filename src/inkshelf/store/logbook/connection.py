@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -22,6 +23,9 @@ SQLITE, SERVER = "sqlite:///", "postgresql"
 DRIVER = "postgresql+psycopg"
 PATIENCE = 5  # seconds until a server that does not answer counts as away
 UPGRADES = 4_817_262  # a number of our own, by which two programs that open one server's logbook first wait for each other
+
+UPGRADING = threading.Lock()
+"""The library that brings tables to a version keeps what it works on in names of its modules: one at a time in a program."""
 
 
 def default_url() -> str:
@@ -94,7 +98,7 @@ class Opened:
         """Bring the tables to this version, all or nothing."""
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS).replace("%", "%%"))
-        with self.engine.execution_options(writes=True).begin() as connection:
+        with UPGRADING, self.engine.execution_options(writes=True).begin() as connection:
             if not self.on_sqlite:
                 connection.execute(text("SELECT pg_advisory_xact_lock(:number)"), {"number": UPGRADES})
             config.attributes["connection"] = connection
@@ -123,6 +127,13 @@ class Opened:
         """Change something: all of it, or nothing."""
         with self._told(), Session(self.engine.execution_options(writes=True)) as session, session.begin():
             yield session
+
+    def settle_down(self) -> None:
+        """Bring what was written into the one file, so that it can be renamed."""
+        if self.on_sqlite:
+            with self._told(), self.engine.connect() as connection:
+                connection.exec_driver_sql("COMMIT")
+                connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
 
     def close(self) -> None:
         """Let the database go."""

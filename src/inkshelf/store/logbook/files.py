@@ -67,8 +67,14 @@ def content(book: Logbook, seed: str, digest: str) -> bytes:
 
 
 def keep_attached(book: Logbook, job: Job, place: Path, says: Says) -> int:
-    """Keep the files that are attached to a job's steps and lie beside its file; return how many were there. Those that are gone are passed over."""
+    """Keep the files that are attached to a job's steps and lie beside its file, and the captured texts that it was made from; return how
+    many were there. Those that are gone are passed over."""
     count = 0
+    for source in job.sources:
+        path = Path(source.path)
+        if source.kind != "image" and path.is_file() and path.stat().st_size <= MOST:
+            keep(book, job.seed, f"before: {path.name}", path.read_bytes(), says)
+            count += 1
     for one in job.work:
         if isinstance(one, Attached):
             path = path_of(place, one.digest, one.name)

@@ -6,7 +6,7 @@ import csv
 import io
 import json
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from datetime import UTC, datetime
 from html import escape
@@ -16,6 +16,7 @@ from inkshelf.core.errors import InkshelfError, JobError
 from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.logged import logged
+from inkshelf.store.jobfile import write_atomically
 from inkshelf.store.logbook.book import Brief, Logbook
 from inkshelf.store.logbook.changes import Says
 
@@ -92,6 +93,27 @@ def as_page(rows: tuple[Brief, ...]) -> str:
     style = "body{font:14px sans-serif;margin:2em}table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:4px 8px;border-bottom:1px solid #ccc}"
     head = "<tr><th>day</th><th>for whom, which machine</th><th>aim</th><th>planned, min</th><th>took, min</th></tr>"
     return f'<!doctype html><html lang="en"><meta charset="utf-8"><title>Logbook</title><style>{style}</style><table>{head}\n{cells}</table></html>\n'
+
+
+def _lines(book: Logbook) -> str:
+    return "".join(f"{line}\n" for line in json_lines(book))
+
+
+EXPORTS: dict[str, Callable[[Logbook], str]] = {
+    ".jsonl": _lines,
+    ".csv": lambda book: as_csv(book.brief(1 << 30)),
+    ".html": lambda book: as_page(book.brief(1 << 30)),
+}
+"""What an export is, by the ending of its file's name."""
+
+
+def export(book: Logbook, path: Path) -> int:
+    """Write every job into a file, in the form that its name ends with, and return how many; raises ``JobError`` for another ending."""
+    way = EXPORTS.get(path.suffix.lower())
+    if way is None:
+        raise JobError("Which form is meant is not said.", f"End the file's name with one of: {', '.join(EXPORTS)}.")
+    write_atomically(path, way(book).encode())
+    return book.count()
 
 
 def back_up(book: Logbook, path: Path) -> None:

@@ -26,7 +26,7 @@ class Entry(Base):
     aim: Mapped[str] = mapped_column(Text, default="")
     reasons: Mapped[str] = mapped_column(Text, default="")
     begun: Mapped[int | None] = mapped_column(BigInteger, default=None)
-    ended: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    ended: Mapped[int | None] = mapped_column(BigInteger, default=None, index=True)
     changed: Mapped[int] = mapped_column(BigInteger, default=0, index=True)
     planned: Mapped[float] = mapped_column(default=0.0)
     took: Mapped[float] = mapped_column(default=0.0)

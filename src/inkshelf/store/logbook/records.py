@@ -98,6 +98,16 @@ def _drop_file(session: Session, record: str) -> None:
         session.delete(row)
 
 
+def named(kind: str, raw: bytes) -> str:
+    """Return what a record is about, in words (empty: it is not there)."""
+    if not raw:
+        return ""
+    if kind == "job":
+        job = decoded(raw, JobRecord).logged
+        return ", ".join(one for one in (job.owner, job.title) if one)
+    return decoded(raw, Fault).model if kind == "fault" else decoded(raw, FileRecord).held.name
+
+
 def decoded(raw: bytes, kind: type[Record]) -> Record:
     """Return a record; raises ``JobError`` for bytes that are none."""
     try:

@@ -62,6 +62,10 @@ def _needs_file_aim(window: Window) -> str:
     return "" if any(one.kind == "in-file" for one in window.desk.job.aims) else "no aim puts a system into a file"
 
 
+def _needs_shop(window: Window) -> str:
+    return "" if window.keeper.shop else "no shop's logbook is named yet"
+
+
 def _undo(window: Window) -> str:
     return "" if window.desk.undo_words else "nothing to undo"
 
@@ -139,6 +143,11 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         "proof.paper", "Save the hand-over for the owner…", "Proof", "", lambda w: w.files.built.save_handover(), _needs_built
     ),
+    Action("log.find", "Look for a job", "Logbook", "Ctrl+F", lambda w: w.logs.find()),
+    Action("log.export", "Export the logbook…", "Logbook", "", lambda w: w.logs.export()),
+    Action("log.fault", "Write down a fault of this machine's models…", "Logbook", "", lambda w: w.logs.fault(), _needs_disk),
+    Action("log.shop", "Work in a shop's logbook…", "Logbook", "", lambda w: w.logs.shop()),
+    Action("log.sync", "Bring the shop's logbook up to date", "Logbook", "", lambda w: w.keeper.sync(), _needs_shop),
     Action("view.margin", "Margin on or off", "View", "Ctrl+M", lambda w: w.toggle_margin()),
     Action("view.theme", "Paper or slate", "View", "Ctrl+T", lambda w: w.toggle_theme()),
     Action("view.palette", "All commands", "View", "Ctrl+K", lambda w: w.open_palette()),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -33,7 +34,21 @@ class BuiltFiles:
             told = gather([read_text(chosen)])
             return read_again([], told.disks, told.firmware, told.listed, told.facts)
 
-        self.files.beside(f"Reading {chosen.name}", work, self._compare)
+        def then(built: Machine) -> None:
+            self._compare(built)
+            self._keep(chosen)
+
+        self.files.beside(f"Reading {chosen.name}", work, then)
+
+    def _keep(self, capture: Path) -> None:
+        """The capture afterwards stays with the job, as the one before does."""
+        from inkshelf.core.work.events import Attached
+        from inkshelf.store.kept import keep_file
+
+        if self.desk.path is not None:
+            name, size, digest = keep_file(self.desk.path, capture)
+            if not any(isinstance(one, Attached) and one.digest == digest for one in self.desk.job.work):
+                self.desk.note(Attached(int(time.time()), "", f"afterwards: {name}", size, digest))
 
     def compare_image(self, path: Path | None = None) -> None:
         """Compare an image of a disk."""

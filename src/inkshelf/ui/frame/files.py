@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.assemble import infer_entries
+from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, Source, with_found
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.value import replace
@@ -130,6 +131,19 @@ class Files:
         chosen = path or self.ask_open("Open job", "Jobs (*.json);;All files (*)")
         if chosen:
             self.attempt(lambda: self.window.desk.open(chosen))
+
+    def open_logged(self, seed: str, raw: bytes) -> None:
+        """Open a job out of the logbook: in a file of its own, never over one that says something else."""
+
+        def work() -> None:
+            job, folder = document.load(raw), settings.data_folder() / "jobs"
+            plain = "".join(one if one.isalnum() else "-" for one in seed)[:60]
+            names = (folder / f"logged-{plain}{more}.json" for more in ("", *(f"-{number}" for number in range(2, 100))))
+            place = next(one for one in names if not one.exists() or one.read_bytes() == raw)
+            jobfile.write_atomically(place, raw, make_folder=True)
+            self.window.desk.replace_job(job, place)
+
+        self.attempt(work)
 
     def rescued(self) -> Path | None:
         """The job that was rescued last."""

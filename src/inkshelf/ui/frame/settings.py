@@ -13,7 +13,8 @@ from inkshelf.store.jobfile import write_atomically
 
 
 class Settings(msgspec.Struct):
-    """Theme, window place, what was open last, where files were chosen last, which rescue was offered last."""
+    """Theme, window place, what was open last, where files were chosen last, which rescue was offered last; the shop's logbook (a URL
+    without a password), and who works here."""
 
     theme: Literal["paper", "slate"] = "paper"
     geometry: str = ""
@@ -21,6 +22,8 @@ class Settings(msgspec.Struct):
     chapter: str = "intake"
     folder: str = ""
     rescued: str = ""
+    shop: str = ""
+    who: str = ""
 
 
 def load(path: Path | None = None) -> Settings:

@@ -27,8 +27,10 @@ from inkshelf.ui.parts import OneLine, button, label
 
 if TYPE_CHECKING:
     from inkshelf.ui.frame.files import Files
+    from inkshelf.ui.frame.logfiles import LogFiles
     from inkshelf.ui.inkview.page import InkPage
     from inkshelf.ui.inkview.worker import InkWorker
+    from inkshelf.ui.logbook.keeper import Keeper
 
 
 Shown = TypeVar("Shown", bound=QWidget)
@@ -45,6 +47,7 @@ class Window(QMainWindow):
         super().__init__()
         self.desk, self.settings, self._settings_path = desk, settings, settings_path
         self._files: Files | None = None
+        self._keeper: Keeper | None = None
         self.worker: InkWorker | None = None
         self.bench_folder: Path | None = None
         self.setStyleSheet(theme.sheet())
@@ -73,6 +76,24 @@ class Window(QMainWindow):
 
             self._files = files.Files(self)
         return self._files
+
+    @property
+    def keeper(self) -> Keeper:
+        """The logbook beside the window; made when somebody first asks for it."""
+        if self._keeper is None:
+            from inkshelf.store.logbook.where import shop_of
+            from inkshelf.ui.logbook.keeper import Keeper
+
+            shop, who = shop_of(self.settings.shop, self.settings.who)
+            self._keeper = Keeper(self.desk, self, shop=shop, who=who)
+        return self._keeper
+
+    @property
+    def logs(self) -> LogFiles:
+        """What the window does with the logbook."""
+        from inkshelf.ui.frame.logfiles import LogFiles
+
+        return LogFiles(self)
 
     # -- building ------------------------------------------------------------------------------------------------
     def _make_actions(self) -> None:
@@ -425,6 +446,8 @@ class Window(QMainWindow):
         self.desk.drop()
         self.desk.save()
         self.saver.stop()
+        if self._keeper is not None:
+            self._keeper.stop()
         self.settings.geometry = self.saveGeometry().toBase64().data().decode()
         self.settings.job = str(self.desk.path) if self.desk.path else ""
         remembered.save(self.settings, self._settings_path)

@@ -21,6 +21,7 @@ THE_WORK = (
     ("Start", "What starts after each step and after each mishap, before anything is written."),
     ("Sheet", "Ink the plan on a copy, take the steps along, and work them one by one with a clock beside the machine."),
     ("Proof", "The machine read once more and held against the plan, and a page for the owner."),
+    ("Logbook", "Every job is kept by itself: machines known again, and how long things take here."),
 )
 
 

@@ -231,6 +231,14 @@ class Questions(QFrame):
         self.ram.editingFinished.connect(self._memory)
         often = sum(not one.seldom for one in ASKED)
         self._memory_row = self._line(grid, often, "Memory", self.ram, "swap follows from it")
+        self.board = QLineEdit()
+        self.board.setPlaceholderText("as it names itself")
+        self.board.setAccessibleName("model of the machine or its board")
+        self.board.setFont(theme.sans(13))
+        self.board.editingFinished.connect(self._boarded)
+        self._board_row = self._line(
+            grid, len(ASKED) + 1, "Machine or board", self.board, "known faults of a model are looked up"
+        )
         grid.setColumnStretch(2, 1)
         box.addLayout(grid)
         self._all = False
@@ -293,7 +301,8 @@ class Questions(QFrame):
         for one in ASKED:
             for place, widget in enumerate(self._rows.get(one.field, ())):
                 widget.setVisible(one not in hidden and (place < REASON or self.width() >= ROOM_FOR_REASONS))
-        self._memory_row[REASON].setVisible(self.width() >= ROOM_FOR_REASONS)
+        for row in (self._memory_row, self._board_row):
+            row[REASON].setVisible(self.width() >= ROOM_FOR_REASONS)
         self.fold.setText(f"{len(hidden)} more that concern few machines" if hidden else "only what is asked of every machine")
         names = ", ".join(one.title for one in hidden)
         self.fold.setToolTip(names)
@@ -315,6 +324,16 @@ class Questions(QFrame):
                 line.setCursorPosition(0)
         if not self.ram.hasFocus():
             self.ram.setText(binary(found.ram_bytes) if found.ram_bytes else "")
+        if not self.board.hasFocus():
+            self.board.setText(found.board)
+
+    def _boarded(self) -> None:
+        text = self.board.text().strip()
+        if text != self.desk.job.found.board:
+            try:
+                self.desk.know("board", text, "model of the machine")
+            except InkshelfError as error:
+                self.desk.say(Notice(error.what, error.remedy))
 
     def _named(self) -> None:
         title, owner = self.title.text().strip(), self.owner.text().strip()

@@ -24,6 +24,7 @@ def upgrade() -> None:
     with op.batch_alter_table("entry") as entry:
         for name in ("board", "opened", "who"):
             entry.add_column(_word(name))
+    op.create_index("ix_entry_ended", "entry", ["ended"])
     with op.batch_alter_table("disk") as disk:
         disk.add_column(_word("transport"))
     with op.batch_alter_table("step") as step:
@@ -119,6 +120,7 @@ def downgrade() -> None:
         op.drop_table("entry_words")
     for name in ("theirs", "known", "waiting", "fact", "change", "kept", "fault"):
         op.drop_table(name)
+    op.drop_index("ix_entry_ended", "entry")
     for table, names in (("step", ("waits", "carried")), ("disk", ("transport",)), ("entry", ("board", "opened", "who"))):
         with op.batch_alter_table(table) as changed:
             for name in names:

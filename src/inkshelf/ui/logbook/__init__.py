@@ -1,0 +1,1 @@
+"""The chapter Logbook: every job, how long things take here, what both sides changed."""

@@ -1,0 +1,230 @@
+"""The logbook beside the window: a thread of its own puts jobs in, looks things up, brings the shop's up to date. Nothing waits for it."""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from inkshelf.core.errors import InkshelfError
+from inkshelf.ui.desk import Desk, Subject
+from inkshelf.ui.frame.settings import data_folder
+
+if TYPE_CHECKING:
+    from inkshelf.core.checks.registry import Finding
+    from inkshelf.store.logbook.book import Logbook
+    from inkshelf.store.logbook.shared import Synced
+
+Work = Callable[["Logbook"], Any]
+SOON, SYNC_EVERY, PATIENCE = 1_200, 60_000, 10.0  # milliseconds; seconds
+
+
+class Keeper(QObject):
+    """One logbook for one window; its own, or the made-up shop's to look at. ``url``: of one's own (empty: in the person's folder)."""
+
+    came = pyqtSignal(object, object)
+    changed = pyqtSignal()
+    synced = pyqtSignal(object)
+
+    def __init__(self, desk: Desk, parent: QObject | None = None, url: str = "", shop: str = "", who: str = "") -> None:
+        super().__init__(parent)
+        self.desk, self._own, self.shop, self.who = desk, url, shop, who
+        self.made_up = ""
+        self.away = ""
+        self._asked: queue.Queue[tuple[str, Work, Callable[[Any], None]] | None] = queue.Queue()
+        self._thread: threading.Thread | None = None
+        self._newest: dict[str, int] = {}
+        self._known: tuple[object, ...] = ()
+        self._put: object = None
+        self._watching = False
+        self.came.connect(lambda then, result: then(result))
+        self._soon, self._again = QTimer(self), QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON)
+        self._soon.timeout.connect(self.put_now)
+        self._again.setInterval(SYNC_EVERY)
+        self._again.timeout.connect(self.sync)
+
+    # -- asking --------------------------------------------------------------------------------------------------
+    def ask(self, work: Work, then: Callable[[Any], None], topic: str = "") -> None:
+        """Do ``work`` with the logbook beside the window, and give what comes of it, or the error, to ``then``; of several that wait on one
+        ``topic`` only the last is done."""
+        if topic:
+            self._newest[topic] = self._newest.get(topic, 0) + 1
+            number = self._newest[topic]
+            self._asked.put((topic, lambda book: work(book) if self._newest[topic] == number else None, then))
+        else:
+            self._asked.put(("", work, then))
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._run, name="logbook", daemon=True)
+            self._thread.start()
+
+    def _run(self) -> None:
+        book: Logbook | None = None
+        while (asked := self._asked.get()) is not None:
+            _, work, then = asked
+            try:
+                from inkshelf.store.logbook.book import Logbook
+
+                url = self.made_up or self._own
+                if book is None or (url and book.url != url) or (not url and self._other(book)):
+                    if book is not None:
+                        book.close()
+                    book = Logbook(url)
+                result: Any = work(book)
+            except InkshelfError as error:
+                result = error
+            except Exception as error:  # noqa: BLE001 - a thread must not end in silence
+                result = InkshelfError(f"The logbook did not do that: {error}", "Look whether its disk is full or gone.")
+            if result is not None:
+                self.came.emit(then, result)
+            self._asked.task_done()
+        if book is not None:
+            book.close()
+
+    def _other(self, book: Logbook) -> bool:
+        from inkshelf.store.logbook.connection import default_url
+
+        return book.url != default_url()
+
+    def stop(self) -> None:
+        """Do what waits, and end; the window closes."""
+        self._soon.stop()
+        if self._watching:
+            self.put_now()  # what was saved last may not have been heard of yet
+        if self._thread is not None:
+            self._asked.put(None)
+            self._thread.join(PATIENCE)
+            self._thread = None
+
+    def wait(self) -> None:
+        """Wait until all that was asked is done (its answers come with the next events)."""
+        self._asked.join()
+
+    # -- keeping -------------------------------------------------------------------------------------------------
+    def watch(self) -> None:
+        """From now on put the open job in as it is saved, and say what is known of its machine."""
+        self._watching = True
+        self.desk.subscribe(self._heard)
+        self._recognise()
+        self.follow(self.shop, self.who)
+
+    def follow(self, shop: str, who: str) -> None:
+        """Bring a shop's logbook up to date from now on, every minute (empty: none)."""
+        self.shop, self.who = shop, who
+        if shop:
+            self._again.start()
+            self.sync()
+        else:
+            self._again.stop()
+
+    def _heard(self, subject: Subject) -> None:
+        if subject == "saved" and self._keeps():
+            self._soon.start()
+        if subject == "job":
+            self._recognise()
+
+    def _keeps(self) -> bool:
+        """Jobs with a file and a disk are kept; the demo's are not anybody's."""
+        path = self.desk.path
+        return bool(path and self.desk.job.found.disks and self.desk.job.seed and data_folder() / "demo" not in path.parents)
+
+    def put_now(self) -> None:
+        """Put the open job in as it is."""
+        if not self._keeps() or self.desk.job is self._put or self.made_up:
+            return
+        job, path, waits, who = self.desk.job, self.desk.path, bool(self.shop), self.who
+        self._put = job
+
+        def work(book: Logbook) -> bool:
+            from inkshelf.core.plan import document
+            from inkshelf.core.plan.reading import read
+            from inkshelf.core.sheet.logged import logged
+            from inkshelf.store.logbook.changes import Says
+            from inkshelf.store.logbook.files import keep_attached
+
+            says = Says(int(time.time()), who, waits=waits)
+            book.put(logged(read(job)), document.dump(job), says)
+            keep_attached(book, job, path or Path(), says)
+            return True
+
+        self.ask(work, self._was_put)
+
+    def _was_put(self, result: object) -> None:
+        self.away = result.what if isinstance(result, InkshelfError) else ""
+        self.changed.emit()
+
+    def sync(self) -> None:
+        """Bring this logbook and the shop's up to date."""
+        if not self.shop or self.made_up:
+            return
+        shop = self.shop
+
+        def work(book: Logbook) -> Synced:
+            from inkshelf.store.logbook.following import synced
+
+            return synced(book, shop)
+
+        self.ask(work, self._was_synced, "sync")
+
+    def _was_synced(self, result: object) -> None:
+        self.synced.emit(result)
+        if not isinstance(result, InkshelfError) and result.taken:  # type: ignore[attr-defined]
+            self.changed.emit()
+
+    # -- knowing again -------------------------------------------------------------------------------------------
+    def know_again(self) -> None:
+        """Look the machine up once more."""
+        self._known = ()
+        self._recognise()
+
+    def _recognise(self) -> None:
+        """Say what the logbook knows of the machine, where it is another one than before."""
+        job = self.desk.job
+        known = (job.seed, job.found.board, *((one.model, one.serial) for one in job.found.disks))
+        if known == self._known:
+            return
+        self._known = known
+        if not job.found.disks:
+            self.desk.tell_also(())
+            return
+
+        def work(book: Logbook) -> tuple[Finding, ...]:
+            from inkshelf.store.logbook.recognised import recognised
+
+            return recognised(book, job)
+
+        self.ask(work, self._recognised, "recognise")
+
+    def _recognised(self, result: object) -> None:
+        if isinstance(result, tuple):
+            self.desk.tell_also(result)
+
+    # -- the made-up shop ----------------------------------------------------------------------------------------
+    def look_at_made_up(self, then: Callable[[Any], None]) -> None:
+        """Open the made-up shop's logbook; built beside the window on first use."""
+        folder = data_folder() / "demo"
+
+        def work(_: Logbook) -> str:
+            from inkshelf.store.logbook.demo import demo_logbook
+
+            folder.mkdir(parents=True, exist_ok=True)
+            return demo_logbook(folder)
+
+        def opened(url: object) -> None:
+            if isinstance(url, str):
+                self.made_up = url
+                self.know_again()
+            then(url)
+
+        self.ask(work, opened)
+
+    def look_at_own(self) -> None:
+        """Go back to one's own."""
+        self.made_up = ""
+        self.know_again()

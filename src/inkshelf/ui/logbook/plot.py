@@ -1,0 +1,175 @@
+"""Plots of a shop's times in the chapter: drawn beside the window in its theme, at its size and scale."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QPixmap, QResizeEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
+
+from inkshelf.core.value import Value
+from inkshelf.ui import theme
+from inkshelf.ui.logbook.keeper import Keeper
+from inkshelf.ui.parts import Choice, OneLine, label
+
+if TYPE_CHECKING:
+    from inkshelf.core.learned.times import Times
+    from inkshelf.store.logbook.book import Logbook
+    from inkshelf.ui.logbook.looked import Closer
+
+KINDS = (("stages", "stages"), ("bands", "kept"), ("waits", "waits"), ("findings", "met"))
+EXPLAINED = {
+    "stages": "bar: 8 of 10 · line: half · dot: this job, a cross where it fell outside",
+    "kept": "bar: foretold before it began · dot: what it took, a cross outside",
+    "waits": "minutes that the clock stood, by the reason",
+    "met": "jobs that met a warning or a stop",
+}
+LATER = 80  # milliseconds until it is drawn anew while a window is being dragged
+
+
+class Asked(Value, frozen=True):
+    """What is to be drawn."""
+
+    kind: str
+    width: int
+    height: int
+    scale: float
+
+
+class Plot(QFrame):
+    """One plot at a time; the chosen job is marked in it."""
+
+    def __init__(self, keeper: Keeper) -> None:
+        super().__init__()
+        self.keeper, self.kind = keeper, "stages"
+        self.times: Times | None = None
+        self.job: Closer | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 4, 0, 0)
+        box.setSpacing(2)
+        row = QHBoxLayout()
+        row.addWidget(label("How long things take here", theme.serif(17)))
+        row.addSpacing(6)
+        row.addStretch(1)
+        self.words = ""
+        self.choice = Choice("plot", KINDS, self._take)
+        self.choice.set_value(self.kind)
+        row.addWidget(self.choice)
+        box.addLayout(row)
+        self.picture = QLabel()
+        self.picture.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
+        self.picture.setMinimumHeight(190)
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+        box.addWidget(self.picture, 1)
+        self.key = OneLine("", theme.sans(12), quiet=True)
+        box.addWidget(self.key)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(LATER)
+        self._later.timeout.connect(self.draw)
+
+    def _take(self, kind: object) -> None:
+        self.kind = str(kind)
+        self.draw()
+
+    def show_times(self, times: Times | None) -> None:
+        """Draw what was learned."""
+        self.times = times
+        if times is not None:
+            held, of = times.held
+            jobs = f"from {times.count} job{'s' if times.count != 1 else ''}"
+            self.words = (
+                f"{jobs}, bands held {held} of {of} times: {round(100 * held / of)} %" if of else "nothing was timed yet"
+            )
+        self.draw()
+
+    def show_job(self, job: Closer | None) -> None:
+        """Mark this job in it."""
+        if job != self.job:
+            self.job = job
+            self.draw()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._later.start()
+
+    def draw(self) -> None:
+        """Draw it anew beside the window."""
+        size, scale = self.picture.size(), self.devicePixelRatioF()
+        self.choice.set_value(self.kind)
+        self.key.setText(" · ".join(one for one in (EXPLAINED[self.kind], self.words) if one))
+        if self.times is None or size.width() < 200 or not self.isVisible():
+            return
+        asked = Asked(self.kind, size.width(), size.height(), scale)
+        figure = FIGURES[self.kind]
+        times, job, look = self.times, self.job, look_of(theme.current())
+
+        def work(book: Logbook) -> tuple[Asked, bytes, str]:
+            from inkshelf.exchange.plots import saved
+
+            made, words = figure(book, times, job, look, asked.width, asked.height)
+            return asked, saved(made, "png", scale), words
+
+        self.keeper.ask(work, self._drawn, "plot")
+
+    def _drawn(self, result: object) -> None:
+        if not isinstance(result, tuple):
+            return
+        asked, raw, words = result
+        pixmap = QPixmap()
+        pixmap.loadFromData(raw, "PNG")
+        pixmap.setDevicePixelRatio(asked.scale)
+        self.picture.setPixmap(pixmap)
+        self.picture.setAccessibleName(words)
+        self.picture.setToolTip(words)
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, 260)
+
+
+def look_of(current: theme.Theme) -> Any:
+    """Return the theme's colours as plots take them."""
+    from inkshelf.exchange.plots import Look
+
+    return Look(**{name: getattr(current, name) for name in Look.__struct_fields__})
+
+
+Figure = Callable[["Logbook", "Times", "Closer | None", Any, int, int], tuple[Any, str]]
+
+
+def _stages(_book: Logbook, times: Times, job: Closer | None, look: Any, width: int, height: int) -> tuple[Any, str]:
+    from inkshelf.exchange.plots import StageRow, stages
+    from inkshelf.ui.logbook.looked import stage_rows
+
+    rows = [StageRow(stage, band, took) for stage, band, took in stage_rows(times, job)]
+    return stages(rows, look, width, height), "; ".join(f"{one.stage} {one.band.words}" for one in rows)
+
+
+def _kept(_book: Logbook, times: Times, _job: Closer | None, look: Any, width: int, height: int) -> tuple[Any, str]:
+    from inkshelf.exchange.plots import kept
+
+    held, of = times.held
+    return kept(times.past[-80:], look, width, height), f"{held} of {of} bands held"
+
+
+def _waits(book: Logbook, _times: Times, _job: Closer | None, look: Any, width: int, height: int) -> tuple[Any, str]:
+    from inkshelf.core.work.events import REASONS
+    from inkshelf.exchange.plots import counted
+    from inkshelf.store.logbook.history import waits
+
+    rows = [(REASONS.get(why, why), minutes) for why, minutes in waits(book)[:8]]
+    return counted(rows, "min", look, width, height), "; ".join(f"{why} {minutes:.0f} min" for why, minutes in rows)
+
+
+def _met(book: Logbook, _times: Times, _job: Closer | None, look: Any, width: int, height: int) -> tuple[Any, str]:
+    from inkshelf.exchange.plots import counted
+    from inkshelf.store.logbook.history import met
+
+    rows = [(one.title, float(one.count)) for one in met(book)]
+    return counted(rows, "jobs", look, width, height), "; ".join(f"{title}: {count:.0f} jobs" for title, count in rows)
+
+
+FIGURES: dict[str, Figure] = {"stages": _stages, "kept": _kept, "waits": _waits, "met": _met}
+"""What draws each kind; one that is missing here is refused."""
