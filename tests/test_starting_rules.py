@@ -26,6 +26,7 @@ from inkshelf.core.steps.kinds import Delete, Prepare, Regenerate, Retype, Shrin
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.exchange import captures, render
+from scenes import legacy as both_ways
 
 
 @pytest.fixture
@@ -302,6 +303,19 @@ def test_two_active_volumes_start_nothing() -> None:
     said = one(found.with_disk(replace(disk, volumes=(*disk.volumes, other))), "S1")
     assert not said.starts
     assert "more than one volume" in said.why
+
+
+@pytest.mark.parametrize(("holds", "starts"), [("linux", False), ("nt", True), ("", False)])
+def test_the_nt_familys_code_starts_the_active_volume_and_no_other(holds: str, starts: bool) -> None:
+    """With that code in sector 0 and another family's volume marked active, the NT family's system is not come to."""
+    found = both_ways()
+    disk = found.disks[0]
+    volumes = tuple(
+        replace(volume, active=bool(holds) and volume.call == ("S1" if holds == "nt" else "S2")) for volume in disk.volumes
+    )
+    for code, expected in (("nt", starts), ("linux", bool(holds))):
+        said = one(found.with_disk(replace(disk, volumes=volumes, table=replace(disk.table, code_of=code))), "S1")
+        assert said.starts == expected, (code, holds, said.why)
 
 
 def unread(planned: Machine) -> Machine:

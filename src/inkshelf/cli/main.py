@@ -28,6 +28,7 @@ MODULES = {
     "working": ("work",),
     "comparing": ("compare", "handover"),
     "logging": ("log",),
+    "practising": ("practice",),
 }
 WHERE = {name: module for module, names in MODULES.items() for name in names}
 

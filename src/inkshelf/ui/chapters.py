@@ -139,6 +139,16 @@ def _logbook_hint(desk: Desk) -> Hint:
     return ("here before", False) if before else ("", False)
 
 
+def _practice(window: Window) -> Page:
+    from inkshelf.ui.practice.chapter import PracticeChapter
+
+    return PracticeChapter(window.desk, lambda: window.settings.who or window.keeper.who)
+
+
+def _practice_hint(desk: Desk) -> Hint:
+    return ("at work", False) if desk.job.seed.startswith("drill-") else ("", False)
+
+
 CHAPTERS = (
     Chapter("intake", "Intake", _intake, _intake_hint),
     Chapter("aim", "Aim", _aim, _aim_hint),
@@ -148,6 +158,7 @@ CHAPTERS = (
     Chapter("sheet", "Sheet", _sheet, _sheet_hint),
     Chapter("proof", "Proof", _proof, _proof_hint),
     Chapter("logbook", "Logbook", _logbook, _logbook_hint),
+    Chapter("practice", "Practice", _practice, _practice_hint),
 )
 KEYS = tuple(one.key for one in CHAPTERS)
 

@@ -26,6 +26,7 @@ from inkshelf.store import jobfile
 Subject = Literal["job", "selection", "view", "saved", "notice"]
 Listener = Callable[[Subject], None]
 DEEPEST = 500
+DRILL = "drill-"
 
 
 class Notice(Value, frozen=True):
@@ -59,6 +60,10 @@ class Desk:
         self.job = job
         self.reading: Reading = read(job)
         found = (*self._also, *findings(self.reading), *(_of_bench(job) if self.asks_bench else ()))
+        if job.seed.startswith(DRILL):
+            from inkshelf.core.practice.drills import held_back  # late: few jobs are drills
+
+            found = tuple(one for one in found if not held_back(job, one.key))
         self.findings: tuple[Finding, ...] = tuple(sorted(found, key=lambda one: RANK[one.severity]))
         if self.selected and not self._known(self.selected):
             self.selected = ""

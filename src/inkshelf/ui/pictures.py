@@ -69,8 +69,8 @@ class Pictures:
     def chapters(self) -> None:
         """Every chapter of the demo job, the sheet on paper, the other theme."""
         for key in KEYS:
-            if key in {"media", "proof", "logbook"}:
-                continue  # of the job with sticks, of the one that is inked, of the made-up shop
+            if key in {"media", "proof", "logbook", "practice"}:
+                continue  # of the job with sticks, of the one that is inked, of the made-up shop, of a drill
             self.window.desk.show(key)
             if key == "start":
                 self.window.chapter("start").choose("nt-updated")  # type: ignore[attr-defined]
@@ -146,6 +146,25 @@ class Pictures:
         self.take("logbook")
         keeper.look_at_own()
 
+    def practice(self) -> None:
+        """A start that was mended, and what came of it."""
+        from inkshelf.ui.practice.chapter import PracticeChapter
+
+        page = PracticeChapter(self.window.desk, lambda: "Reed", lambda: NOON, lambda: "picture")
+        self.window.chapters["practice"] = page
+        self.window.desk.show("practice")
+        page.view.setCurrentIndex(page.model.index([one.kind.key for one in page.model.rows].index("stage-skipped")))
+        page.begin()
+        page.card.take_hint()
+        page.clock = lambda: NOON + 407
+        if page.exercise is not None and page.exercise.drill.way is not None:
+            page.exercise.begun -= 407
+            self.window.desk.replace_job(page.exercise.drill.way, None)
+        self.window.desk.show("practice")
+        page.judge()
+        self.take("practice")
+        page.go_back()
+
     def two_disks(self, demo: Path) -> None:
         """Every disk on one screen, two aims in one job, and what can be done where something does not fit."""
         self.window.desk.replace_job(first_day(demo, "two-disks"), None)
@@ -172,9 +191,6 @@ class Pictures:
         settle(1.0)
         self.window.chapter("aim").inside.ensureWidgetVisible(self.window.chapter("aim").causes, 0, 8)  # type: ignore[attr-defined]
         self.take("mending")
-        self.window.desk.show("start")
-        self.window.chapter("start").slider.setValue(0)  # type: ignore[attr-defined]
-        self.take("start-as-found")
 
     def inking(self, demo: Path) -> None:
         """Half-way through inking, and its end."""
@@ -210,5 +226,6 @@ def take_pictures(window: Window, folder: Path, demo: Path, size: tuple[int, int
     pictures.proof()
     pictures.working(demo)
     pictures.logbook(demo)
+    pictures.practice()
     window.close()
     return pictures.made

@@ -10,6 +10,7 @@ from inkshelf.core.machine.state import Disk, Machine, Volume
 
 FIRST = "a BIOS starts it by the code in sector 0; that code is there, and was not followed further"
 
+NT_READS = {"ntfs", "fat12", "fat16", "fat32", "unknown"}
 UNREAD = "a BIOS starts it by the code in sector 0, which was not read"
 
 
@@ -19,6 +20,13 @@ def _core_there(disk: Disk, lba: int) -> bool:
     if any(one.start <= place < one.end for one in disk.volumes if one.type_id == gpt_type("bios_boot")):
         return True
     return disk.table.kind != "gpt" and 0 < place < min((one.start for one in disk.volumes), default=disk.size)
+
+
+def of_another(active: Volume) -> bool:
+    """Whether a volume certainly holds nothing that the NT family's code goes on with: another family's system, or a file system that it does not read."""
+    if active.holds is not None:
+        return active.holds.family != "nt"
+    return active.filesystem is not None and active.filesystem.kind not in NT_READS
 
 
 def only(disk: Disk, volume: Volume) -> bool:
@@ -52,6 +60,12 @@ def starts(machine: Machine, disk: Disk, volume: Volume) -> tuple[bool, bool, st
         active = [one for one in disk.volumes if one.active]
         if len(active) != 1:
             return False, False, f"{'no volume' if not active else 'more than one volume'} of disk {disk.id} is marked active"
+        if disk.table.code_of == "nt" and of_another(active[0]):
+            return (
+                False,
+                False,
+                f"the code in sector 0 of disk {disk.id} starts the active volume, and {active[0].call} is none of the NT family's",
+            )
     elif disk.table.kind == "gpt" and not any(one.type_id == gpt_type("bios_boot") for one in disk.volumes):
         return False, False, f"disk {disk.id} is GPT and has no BIOS boot partition for the loader's core"
     return True, machine.disks[0].id != disk.id, why

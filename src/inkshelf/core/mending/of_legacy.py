@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkshelf.core.boot.legacy import of_another
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
 from inkshelf.core.machine.calls import next_call
@@ -93,11 +94,12 @@ def not_active(view: View) -> Iterator[Case]:
 )
 def active_twice(view: View) -> Iterator[Case]:
     """Code that finds two stops; with the wrong one it starts what lies there."""
-    marked = [one.call for one in view.disk.volumes if one.active]
+    active = [one for one in view.disk.volumes if one.active]
+    marked = [one.call for one in active]
     wrong = len(marked) > 1 or (len(marked) == 1 and marked != [_starter(view).call])
     if _wants_mark(view) and wrong:
         yield Case(
-            len(marked) > 1,
+            len(marked) > 1 or (view.disk.table.code_of == "nt" and of_another(active[0])),
             view.disk.id,
             f"{' and '.join(marked)} {'are' if len(marked) > 1 else 'is'} marked active",
             _marked(view),

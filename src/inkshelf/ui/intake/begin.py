@@ -22,6 +22,7 @@ THE_WORK = (
     ("Sheet", "Ink the plan on a copy, take the steps along, and work them one by one with a clock beside the machine."),
     ("Proof", "The machine read once more and held against the plan, and a page for the owner."),
     ("Logbook", "Every job is kept by itself: machines known again, and how long things take here."),
+    ("Practice", "Made-up machines with something wrong, worked in this window and judged by what they would do."),
 )
 
 

@@ -130,9 +130,10 @@ class Keeper(QObject):
             self._recognise()
 
     def _keeps(self) -> bool:
-        """Jobs with a file and a disk are kept; the demo's are not anybody's."""
+        """Jobs with a file and a disk are kept; those of the demo and of drills are nobody's."""
         path = self.desk.path
-        return bool(path and self.desk.job.found.disks and self.desk.job.seed and data_folder() / "demo" not in path.parents)
+        made_up = {data_folder() / "demo", data_folder() / "practice"}
+        return bool(path and self.desk.job.found.disks and self.desk.job.seed and not made_up & set(path.parents))
 
     def put_now(self) -> None:
         """Put the open job in as it is."""
