@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 ACTS = (
     *("put", "list", "search", "show", "open", "before", "export", "import", "anonymise", "delete", "back-up", "restore"),
-    *("sync", "conflicts", "settle", "fault", "faults", "file", "times"),
+    *("sync", "conflicts", "settle", "fault", "faults", "file", "times", "today"),
 )
 
 
@@ -272,12 +272,13 @@ def _file(book: Logbook, said: Namespace) -> None:
 
 def _times(book: Logbook, said: Namespace) -> None:
     from inkshelf.core.learned.history import JobDone, StageDone, planned_of
-    from inkshelf.core.learned.times import learn
+    from inkshelf.core.learned.times import learn, overruns
     from inkshelf.core.plan.reading import read
     from inkshelf.core.sheet.logged import logged
     from inkshelf.store.logbook.history import history
 
-    times = learn(history(book))
+    jobs = history(book)
+    times, over = learn(jobs), {stage: ratio for stage, ratio, _ in overruns(jobs)}
     job = JobDone("", (), who=said.who)
     if said.words:
         job = planned_of(logged(read(load(Path(_one(said, "a job file"))))), said.who)
@@ -286,16 +287,61 @@ def _times(book: Logbook, said: Namespace) -> None:
     whole = times.job(stages, job.port, job.who)
     held, of = times.held
     if said.json:
-        shown = {name: _band(band) for name, band in bands.items()}
+        shown = {name: {**_band(band), "times_planned": over.get(name)} for name, band in bands.items()}
         print_json(
             {"stages": shown, "whole": _band(whole) if said.words else None, "held": held, "of": of, "jobs": times.count}
         )
         return
     for name, band in bands.items():
-        print(f"{name:12} {band.words}")
+        print(f"{name:12} {band.words}" + (f"; {over[name]:.1f} times what is planned" if name in over else ""))
     if said.words:
         print(f"{'all of it':12} {whole.words}")
     print(f"bands held {held} of {of} times" if of else "nothing was timed here yet")
+
+
+def _today(book: Logbook, said: Namespace) -> None:
+    """When what is done on the machines of the day, what comes next, and when each can be collected."""
+    from inkshelf.core.learned.times import learn
+    from inkshelf.store.logbook.history import history
+    from inkshelf.store.logbook.today import today
+
+    now = int(time.time())
+    plan = today(book, learn(history(book)), now, dict(_promise(one, now) for one in said.words))
+    if said.json:
+        import msgspec
+
+        print_json(msgspec.to_builtins(plan))
+        return
+    following = plan.day.next_up()
+    if following is None:
+        print("No machine is on the bench.")
+        return
+    print(f"Next: {following[0].name}, {following[1].span.title.lower()}, at {_hour(now, following[1].begins)}")
+    for ribbon in plan.day.ribbons:
+        late = f", {ribbon.late:.0f} minutes past what was promised" if ribbon.late else ""
+        by = _hour(now, ribbon.ready * plan.longer)
+        print(f"{ribbon.key:18} {ribbon.name}: ready at {_hour(now, ribbon.ready)}, 8 of 10 by {by}{late}")
+        for one in ribbon.placed:
+            takes = "" if one.span.takes == "hands" else f" (waits: {one.span.takes})"
+            print(f"  {_hour(now, one.begins)} to {_hour(now, one.ends)}  {one.span.title}{takes}")
+    if not plan.day.proven:
+        print("Not proven to be the best: it took too long to look at every order.")
+
+
+def _hour(now: int, minutes: float) -> str:
+    return time.strftime("%H:%M", time.localtime(now + round(minutes * 60)))
+
+
+def _promise(text: str, now: int) -> tuple[str, int]:
+    """ID=15:40, today."""
+    seed, _, hour = text.rpartition("=")
+    try:
+        clock = time.strptime(hour, "%H:%M")
+    except ValueError:
+        raise InkshelfError(f"“{text}” promises nothing.", "Write ID=15:40.") from None
+    day = time.localtime(now)
+    at = time.mktime((day.tm_year, day.tm_mon, day.tm_mday, clock.tm_hour, clock.tm_min, 0, 0, 0, -1))
+    return seed, int(at)
 
 
 def _band(band: Band) -> dict[str, float | int]:
@@ -329,7 +375,7 @@ DOES: dict[str, Callable[[Logbook, Namespace], None]] = dict(
         ACTS,
         (
             *(_put, _list, _search, _show, _open, _before, _export, _import, _forget, _forget, _back_up, _restore),
-            *(_sync, _conflicts, _settle, _fault, _faults, _file, _times),
+            *(_sync, _conflicts, _settle, _fault, _faults, _file, _times, _today),
         ),
         strict=True,
     )

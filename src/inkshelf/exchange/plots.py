@@ -36,11 +36,12 @@ class Look(Value, frozen=True):
 
 
 class StageRow(Value, frozen=True):
-    """A stage: its band, and what one job took for it (``None``: it was not timed)."""
+    """A stage: its band, what one job took for it (``None``: it was not timed), how many times as long as planned it takes in the middle."""
 
     stage: str
     band: Band
     took: float | None = None
+    over: float | None = None
 
 
 @cache
@@ -73,8 +74,21 @@ def stages(rows: Sequence[StageRow], look: Look, width: int, height: int) -> Fig
         if row.took is not None:
             inside = row.band.holds(row.took)
             axes.plot(row.took, at, "o" if inside else "X", color=look.ok if inside else look.stop, markersize=7, clip_on=False)
+        if row.over is not None:
+            said = f"{row.over:.1f} times planned"
+            axes.annotate(
+                said,
+                (1, at),
+                xycoords=("axes fraction", "data"),
+                ha="right",
+                va="center",
+                color=look.pencil,
+                fontfamily=_faces(),
+                fontsize=11,
+            )
     axes.set_yticks(range(len(rows)), [one.stage for one in rows], color=look.ink)
     axes.set_ylim(max(LEAST, len(rows)) - 0.4, -0.6)
+    axes.set_xlim(right=1.3 * max((max(one.band.high, one.took or 0) for one in rows), default=10))
     _minutes(axes, look)
     axes.set_xlim(left=0)
     return figure

@@ -34,6 +34,7 @@ class Model:
     whole: list[int] = field(default_factory=list)
     rows: list[tuple[Row, float, float]] = field(default_factory=list)
     proven: bool = True
+    patience: float = PATIENCE
 
     def column(self, low: float, high: float, *, whole: bool = False) -> int:
         """Add a column and return its number."""
@@ -62,7 +63,7 @@ class Model:
         matrix = csr_array(([one[2] for one in entries], places), shape=(len(self.rows), len(self.low)))
         limits = LinearConstraint(matrix, [one[1] for one in self.rows], [one[2] for one in self.rows])
         for presolve in (True, False):  # now and then its presolve stumbles over the tight rows of the stages before
-            options = {"mip_rel_gap": 0.0, "presolve": presolve, "time_limit": PATIENCE}
+            options = {"mip_rel_gap": 0.0, "presolve": presolve, "time_limit": self.patience}
             done = milp(cost, constraints=limits, bounds=Bounds(self.low, self.high), integrality=self.whole, options=options)
             if done.status in {0, OUT_OF_TIME, INFEASIBLE}:
                 break
@@ -70,7 +71,7 @@ class Model:
             self.proven = False
             if done.x is None:
                 raise PlanError(
-                    f"Whether this fits could not be worked out in {PATIENCE:.0f} seconds.",
+                    f"Whether this fits could not be worked out in {self.patience:.0f} seconds.",
                     "Take fewer systems at once, or let nothing move.",
                 )
         found: np.ndarray[Any, Any] | None = done.x if done.status in {0, OUT_OF_TIME} else None

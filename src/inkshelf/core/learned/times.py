@@ -69,11 +69,13 @@ class Held(Value, frozen=True):
 
 
 class Times(Value, frozen=True):
-    """What was learned: each stage's fit, the minutes that are planned for it in the middle, how far forecasts missed (logarithms of taken
+    """What was learned: each stage's fit, the minutes that are planned for it in the middle, how many times as long
+    it takes, how far forecasts missed (logarithms of taken
     over forecast) of jobs and of stages, and the forecasts of the past."""
 
     fits: dict[str, Fitted]
     planned: dict[str, float]
+    over: dict[str, float]
     misses: tuple[float, ...]
     stage_misses: dict[str, tuple[float, ...]]
     past: tuple[Held, ...]
@@ -143,7 +145,7 @@ def _between(ordered: Sequence[float], place: float) -> float:
 def learn(history: Sequence[JobDone]) -> Times:
     """Return what was learned from finished jobs."""
     jobs = sorted(history, key=lambda one: (one.ended, one.seed))
-    state = Times({}, {}, (), {}, (), 0)
+    state = Times({}, {}, {}, (), {}, (), 0)
     done = 0
     while done < len(jobs):
         block = jobs[done : max(FIRST, math.ceil(done * GROWTH))] if done else jobs[:FIRST]
@@ -170,7 +172,8 @@ def _fitted(state: Times, jobs: Sequence[JobDone]) -> Times:
         for stage, found in rows.items()
     }
     planned = {stage: _between(sorted(one.planned for one, _ in found), (len(found) - 1) / 2) for stage, found in rows.items()}
-    return Times(fits, planned, state.misses, state.stage_misses, state.past, len(jobs))
+    over = {stage: ratio for stage, ratio, _ in overruns(jobs)}
+    return Times(fits, planned, over, state.misses, state.stage_misses, state.past, len(jobs))
 
 
 def _forecast(state: Times, jobs: Sequence[JobDone]) -> Times:
@@ -192,6 +195,7 @@ def _forecast(state: Times, jobs: Sequence[JobDone]) -> Times:
     return Times(
         state.fits,
         state.planned,
+        state.over,
         tuple(misses),
         {key: tuple(one) for key, one in stages.items()},
         (*state.past, *past),

@@ -53,6 +53,8 @@ WAYS: tuple[tuple[str, Said], ...] = (
 SLOWER = {"Safety": 1.2, "Material": 1.4, "Medium": 1.1, "Room": 1.3, "Install": 1.35, "Proof": 1.1}
 """How much longer than planned a stage takes in this shop, in the middle."""
 SPREAD, HANDS = 0.28, {"Reed": 0.95, "Cooper": 1.1}
+OPEN = (0.2, 0.0, 0.4)
+"""How much is done of the last jobs: they stand on the bench."""
 KNOWN, SERIAL = 28, "WN08-8831-C"
 HERE_BEFORE = ("Lanternhouse Press", "layout desk")
 """The demo machine was here before."""
@@ -67,11 +69,19 @@ class Past(Value, frozen=True):
 
 
 def made_up_shop(jobs: int = JOBS, until: int = UNTIL) -> Iterator[Past]:
-    """Yield a shop's jobs, the oldest first; the last one is still being worked."""
+    """Yield a shop's jobs, the oldest first; the last three stand on the bench still."""
     draw = chance(f"{NAME} {jobs}")
     known: list[tuple[Machine, str, str]] = []
     for number in range(jobs):
-        kit, aim = WAYS[2] if number == jobs - 1 else draw.choice(WAYS) if number % 3 else WAYS[number % len(WAYS)]
+        kit, aim = (
+            WAYS[2]
+            if number == jobs - 1
+            else WAYS[0]
+            if number == jobs - 2
+            else draw.choice(WAYS)
+            if number % 3
+            else WAYS[number % len(WAYS)]
+        )
         if number % 6 == 5 and known:  # a machine that was here before comes back: it goes straight into another system
             machine, owner, title = known.pop(draw.randrange(len(known)))
             aim = ("mend", {"seen": "other", "system": "S2"})
@@ -85,10 +95,13 @@ def made_up_shop(jobs: int = JOBS, until: int = UNTIL) -> Iterator[Past]:
         job = wanting(Job(found=machine, seed=f"shop-{number + 1:03}", owner=owner, title=title), aim)
         if job.plan_fault:
             continue
-        job = _worked(job, who, begun, draw, over=number < jobs - 1)
+        left = jobs - 1 - number
+        if left < len(OPEN):  # today's machines: one half done, one begun, one that waits
+            begun = until + 8 * HOUR
+        job = _worked(job, who, begun, draw, share=OPEN[left] if left < len(OPEN) else 1.0)
         if aim[0] == "beside":
             known.append((as_found(left_by(job), draw), owner, title))
-        yield Past(job, who, max(one.at for one in job.work))
+        yield Past(job, who, max((one.at for one in job.work), default=begun))
 
 
 def known_again() -> Machine:
@@ -98,12 +111,12 @@ def known_again() -> Machine:
     return replace(machine, disks=(replace(disk, serial=SERIAL),))
 
 
-def _worked(job: Job, who: str, begun: int, draw: Random, *, over: bool) -> Job:
-    """The job with everything that happened while it was worked."""
+def _worked(job: Job, who: str, begun: int, draw: Random, *, share: float) -> Job:
+    """The job with everything that happened while it was worked, up to a share of its steps."""
     events: list[AnyEvent] = []
     at, luck = begun, exp(draw.gauss(0, 0.12))
     rows = sheet(read(job)).rows
-    last = len(rows) if over else len(rows) // 2
+    last = round(len(rows) * share)
     for row, step in list(zip(rows, job.steps, strict=True))[:last]:
         events.append(Began(at, step.id))
         took = row.minutes * SLOWER.get(row.words.stage, 1.0) * HANDS[who] * luck * exp(draw.gauss(0, SPREAD))

@@ -166,6 +166,7 @@ class LogbookChapter(Page):
 
     def _learned(self, result: object) -> None:
         if isinstance(result, InkshelfError):
+            self.desk.say(Notice(result.what, result.remedy))
             return
         self.times = result  # type: ignore[assignment]
         self.plot.show_times(self.times)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
@@ -9,23 +10,28 @@ from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
 
+from inkshelf.core.errors import InkshelfError
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.logbook.keeper import Keeper
+from inkshelf.ui.logbook.ribbons import Ribbons, in_short
 from inkshelf.ui.parts import Choice, OneLine, label
 
 if TYPE_CHECKING:
     from inkshelf.core.learned.times import Times
     from inkshelf.store.logbook.book import Logbook
+    from inkshelf.store.logbook.today import Today
     from inkshelf.ui.logbook.looked import Closer
 
-KINDS = (("stages", "stages"), ("bands", "kept"), ("waits", "waits"), ("findings", "met"))
+KINDS = (("stages", "stages"), ("bands", "kept"), ("waits", "waits"), ("findings", "met"), ("today", "today"))
 EXPLAINED = {
     "stages": "bar: 8 of 10 · line: half · dot: this job, a cross where it fell outside",
     "kept": "bar: foretold before it began · dot: what it took, a cross outside",
     "waits": "minutes that the clock stood, by the reason",
     "met": "jobs that met a warning or a stop",
+    "today": "one person, two ports, one network; hatched: it is waited for",
 }
+TITLE = "How long things take here"
 LATER = 80  # milliseconds until it is drawn anew while a window is being dragged
 
 
@@ -43,14 +49,15 @@ class Plot(QFrame):
 
     def __init__(self, keeper: Keeper) -> None:
         super().__init__()
-        self.keeper, self.kind = keeper, "stages"
+        self.keeper, self.kind, self.clock = keeper, "stages", time.time
         self.times: Times | None = None
         self.job: Closer | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(2)
         row = QHBoxLayout()
-        row.addWidget(label("How long things take here", theme.serif(17)))
+        self.title = label(TITLE, theme.serif(17))
+        row.addWidget(self.title)
         row.addSpacing(6)
         row.addStretch(1)
         self.words = ""
@@ -63,6 +70,9 @@ class Plot(QFrame):
         self.picture.setMinimumHeight(190)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         box.addWidget(self.picture, 1)
+        self.ribbons = Ribbons()
+        box.addWidget(self.ribbons, 1)
+        self.ribbons.hide()
         self.key = OneLine("", theme.sans(12), quiet=True)
         box.addWidget(self.key)
         self._later = QTimer(self)
@@ -100,6 +110,12 @@ class Plot(QFrame):
         size, scale = self.picture.size(), self.devicePixelRatioF()
         self.choice.set_value(self.kind)
         self.key.setText(" · ".join(one for one in (EXPLAINED[self.kind], self.words) if one))
+        self.title.setText("Today" if self.kind == "today" else TITLE)
+        self.ribbons.setVisible(self.kind == "today")
+        self.picture.setVisible(self.kind != "today")
+        if self.kind == "today":
+            self._today()
+            return
         if self.times is None or size.width() < 200 or not self.isVisible():
             return
         asked = Asked(self.kind, size.width(), size.height(), scale)
@@ -114,7 +130,30 @@ class Plot(QFrame):
 
         self.keeper.ask(work, self._drawn, "plot")
 
+    def _today(self) -> None:
+        """Plan the day beside the window; the shop's made-up day is the one on which it was left."""
+        times, made_up, clock = self.times, bool(self.keeper.made_up), self.clock
+        if times is None or not self.isVisible():
+            return
+
+        def work(book: Logbook) -> Today:
+            from inkshelf.core.practice.shop import UNTIL
+            from inkshelf.store.logbook.today import today
+
+            return today(book, times, UNTIL + 9 * 3600 if made_up else int(clock()))
+
+        self.keeper.ask(work, self._planned, "today")
+
+    def _planned(self, result: object) -> None:
+        if isinstance(result, InkshelfError):
+            self.key.setText(f"{result.what} {result.remedy}")
+        elif self.kind == "today":
+            self.ribbons.show_day(result)  # type: ignore[arg-type]
+            self.key.setText(in_short(result))  # type: ignore[arg-type]
+
     def _drawn(self, result: object) -> None:
+        if isinstance(result, InkshelfError):
+            self.key.setText(f"{result.what} {result.remedy}")
         if not isinstance(result, tuple):
             return
         asked, raw, words = result
@@ -143,7 +182,7 @@ def _stages(_book: Logbook, times: Times, job: Closer | None, look: Any, width: 
     from inkshelf.exchange.plots import StageRow, stages
     from inkshelf.ui.logbook.looked import stage_rows
 
-    rows = [StageRow(stage, band, took) for stage, band, took in stage_rows(times, job)]
+    rows = [StageRow(stage, band, took, times.over.get(stage)) for stage, band, took in stage_rows(times, job)]
     return stages(rows, look, width, height), "; ".join(f"{one.stage} {one.band.words}" for one in rows)
 
 

@@ -1,0 +1,60 @@
+"""The machines of the day: jobs in the logbook that are planned or being worked, and not over; when each can be collected."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from sqlalchemy import select
+
+from inkshelf.core.day.planning import MOST, Bench, Day, Order, plan_day
+from inkshelf.core.day.spans import spans_of
+from inkshelf.core.errors import InkshelfError
+from inkshelf.core.learned.history import StageDone, port_of
+from inkshelf.core.learned.times import Times
+from inkshelf.core.plan import document
+from inkshelf.core.plan.reading import read
+from inkshelf.core.value import Value
+from inkshelf.store.logbook.book import Logbook, unpacked
+from inkshelf.store.logbook.models import Entry
+
+DAYS = 21
+"""A job that nobody touched for so long does not stand on a bench."""
+DAY = 86_400
+
+
+class Today(Value, frozen=True):
+    """The day as planned from ``now`` (seconds since the epoch). ``longer``: how many times as long eight of ten days take at most;
+    ``passed_over``: machines for which there is no room in the plan."""
+
+    now: int
+    day: Day
+    longer: float
+    passed_over: tuple[str, ...] = ()
+
+
+def today(
+    book: Logbook, times: Times, now: int, promised: Mapping[str, int] | None = None, bench: Bench | None = None
+) -> Today:
+    """Return the day's plan; ``promised``: by a job's identity, in seconds since the epoch."""
+    with book.reading() as session:
+        query = select(Entry).where(Entry.ended.is_(None), Entry.changed > now - DAYS * DAY).order_by(Entry.changed.desc())
+        rows = [(one.seed, one.owner, one.title, one.who, unpacked(one.document)) for one in session.scalars(query.limit(50))]
+    orders: list[Order] = []
+    for seed, owner, title, who, raw in rows:
+        due = (promised or {}).get(seed)
+        order = _order(seed, ", ".join(one for one in (owner, title) if one) or seed, who, raw, times, now)
+        if order is not None and order.spans:
+            orders.append(Order(order.key, order.name, order.spans, None if due is None else max(0.0, (due - now) / 60)))
+    wide = times.around(1.0)
+    return Today(now, plan_day(orders[:MOST], bench), wide.high / wide.middle, tuple(one.name for one in orders[MOST:]))
+
+
+def _order(seed: str, name: str, who: str, raw: bytes, times: Times, now: int) -> Order | None:
+    try:
+        reading = read(document.load(raw))
+    except InkshelfError:
+        return None
+    if not reading.job.steps or reading.job.plan_fault:
+        return None
+    port = port_of(one.transport for one in reading.plan.found.disks if not one.stick)
+    return Order(seed, name, spans_of(reading, now, lambda stage: times.middle(StageDone(stage, 1.0, 0.0), port, who)))

@@ -1,0 +1,182 @@
+"""The day: nobody at two machines, one download at a time, two ports; exactly as short as can be; what comes next; when it can be collected."""
+
+from __future__ import annotations
+
+import itertools
+import json
+import time
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from inkshelf.cli.main import run
+from inkshelf.core.day.planning import MOST, Bench, Day, Order, plan_day
+from inkshelf.core.day.spans import LEAST, RESOURCES, WAITS, Span, key_of, merged, spans_of
+from inkshelf.core.learned.times import learn
+from inkshelf.core.plan import document
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import read
+from inkshelf.core.plan.working import with_events
+from inkshelf.core.practice.shop import UNTIL
+from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.steps.identity import said
+from inkshelf.core.steps.kinds import every_step
+from inkshelf.core.value import replace
+from inkshelf.core.work.events import Began, ended
+from inkshelf.store.logbook.book import Logbook
+from inkshelf.store.logbook.changes import Says
+from inkshelf.store.logbook.demo import demo_logbook
+from inkshelf.store.logbook.history import history
+from inkshelf.store.logbook.today import DAYS, today
+
+spans = st.lists(
+    st.builds(Span, st.sampled_from(["Room", "Install"]), st.integers(1, 30).map(float), st.sampled_from(RESOURCES)),
+    min_size=1,
+    max_size=3,
+).map(merged)
+
+
+def orders_of(lists: list[tuple[Span, ...]]) -> list[Order]:
+    return [Order(f"j{at}", f"machine {at}", one) for at, one in enumerate(lists)]
+
+
+def clashes(day: Day, bench: Bench) -> list[str]:
+    found = []
+    for ribbon in day.ribbons:
+        for one, other in itertools.pairwise(ribbon.placed):
+            if one.ends > other.begins + 0.02:
+                found.append(f"{ribbon.key}: {one} {other}")
+    for takes in RESOURCES:
+        room = bench.room(takes)
+        all_of = [one for ribbon in day.ribbons for one in ribbon.placed if one.span.takes == takes]
+        for moment in [one.begins + 0.02 for one in all_of]:
+            busy = sum(one.begins <= moment < one.ends - 0.02 for one in all_of)
+            if room and busy > room:
+                found.append(f"{takes} at {moment}: {busy}")
+    return found
+
+
+@settings(max_examples=40)
+@given(st.lists(spans, min_size=1, max_size=3))
+def test_nothing_is_in_two_places_and_the_order_is_kept(lists: list[tuple[Span, ...]]) -> None:
+    bench = Bench()
+    day = plan_day(orders_of(lists), bench)
+    assert clashes(day, bench) == []
+    assert [tuple(one.span for one in ribbon.placed) for ribbon in day.ribbons] == [one for one in lists if one]
+    assert all(one.begins >= 0 for ribbon in day.ribbons for one in ribbon.placed)
+
+
+def best(orders: list[Order]) -> float:
+    """The shortest day by trying every order in which a person could go to the machines; what is waited for takes no room here."""
+    shortest = float("inf")
+    turns = [at for at, one in enumerate(orders) for _ in one.spans]
+    for order in set(itertools.permutations(turns)):
+        place, free, ready = [0] * len(orders), 0.0, [0.0] * len(orders)
+        for at in order:
+            span = orders[at].spans[place[at]]
+            begins = max(ready[at], free) if span.takes == "hands" else ready[at]
+            ready[at] = begins + span.minutes
+            free = ready[at] if span.takes == "hands" else free
+            place[at] += 1
+        shortest = min(shortest, max(ready))
+    return shortest
+
+
+@settings(max_examples=25)
+@given(
+    st.lists(
+        st.lists(
+            st.builds(Span, st.just("x"), st.integers(1, 9).map(float), st.sampled_from(["hands", "machine"])),
+            min_size=1,
+            max_size=3,
+        ).map(merged),
+        min_size=1,
+        max_size=2,
+    )
+)
+def test_the_day_is_as_short_as_it_can_be(lists: list[tuple[Span, ...]]) -> None:
+    orders = orders_of(lists)
+    day = plan_day(orders)
+    assert day.proven
+    assert day.ready == pytest.approx(best(orders), abs=0.05)
+
+
+def test_waiting_is_overlapped_and_one_person_is_not_two() -> None:
+    one = (Span("a", 10, "hands"), Span("b", 30, "machine"), Span("c", 10, "hands"))
+    assert plan_day(orders_of([one])).ready == pytest.approx(50)
+    assert plan_day(orders_of([one, one])).ready == pytest.approx(60)
+    assert plan_day(orders_of([one, one]), Bench(hands=2)).ready == pytest.approx(50)
+    load = (Span("a", 1, "hands"), Span("b", 20, "network"))
+    assert plan_day(orders_of([load, load])).ready == pytest.approx(41)
+    stick = (Span("a", 1, "hands"), Span("b", 20, "port"))
+    assert plan_day(orders_of([stick, stick])).ready == pytest.approx(22)
+    assert plan_day(orders_of([stick, stick, stick])).ready == pytest.approx(41)
+    assert plan_day(()).ribbons == ()
+    many = orders_of([(Span("a", 5, "hands"),)] * (MOST + 2))
+    assert len(plan_day(many).ribbons) == MOST
+
+
+def test_what_was_promised_comes_first_even_where_all_take_longer() -> None:
+    slow, quick = (Span("a", 40, "hands"),), (Span("b", 20, "hands"),)
+    late = plan_day([Order("s", "s", slow), Order("q", "q", quick, 25.0)])
+    assert next(one for one in late.ribbons if one.key == "q").ready == pytest.approx(20)
+    first = plan_day([Order("s", "s", slow, 41.0), Order("q", "q", quick)])
+    assert next(one for one in first.ribbons if one.key == "s").ready == pytest.approx(40)
+    assert first.next_up() is not None
+    assert first.next_up()[0].key == "s"  # type: ignore[index]
+    both = plan_day([Order("s", "s", slow, 10.0), Order("q", "q", quick, 10.0)])
+    assert sum(one.late for one in both.ribbons) == pytest.approx(60), "as little late as can be: the quick one first"
+
+
+def test_spans_follow_the_steps_and_what_is_done_is_not_planned_again(job: Job) -> None:
+    reading = read(job)
+    whole = spans_of(reading, 0)
+    assert sum(one.minutes for one in whole) == pytest.approx(sum(row.minutes for row in sheet(reading).rows))
+    assert {one.takes for one in whole} == set(RESOURCES)
+    assert not any(one.takes == two.takes == "hands" for one, two in itertools.pairwise(whole))
+    assert all(one.minutes >= LEAST for one in whole if one.takes != "hands")
+    longer = spans_of(reading, 0, lambda stage: 2.0 if stage == "Install" else 1.0)
+    install = sum(row.minutes for row in sheet(reading).rows if row.words.stage == "Install")
+    assert sum(one.minutes for one in longer) - sum(one.minutes for one in whole) == pytest.approx(install)
+    first, second = job.steps[:2]
+    begun = with_events(job, Began(100, first.id), ended(first.id, 400, "done", said(first)), Began(400, second.id))
+    rows = sheet(read(job)).rows
+    left = spans_of(read(begun), 400 + 60)
+    expected = sum(row.minutes for row in rows) - rows[0].minutes - 1
+    assert sum(one.minutes for one in left) == pytest.approx(expected)
+
+
+def test_every_kind_that_is_waited_for_is_a_kind(job: Job) -> None:
+    kinds = {str(one.__struct_config__.tag) for one in every_step()}
+    assert {key.split(" ")[0] for key in WAITS} <= kinds
+    assert {key_of(step).split(" ")[0] for step in job.steps} <= kinds
+
+
+def test_the_made_up_shops_day(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    book = Logbook(demo_logbook(tmp_path))
+    times, now = learn(history(book)), UNTIL + 9 * 3600
+    plan = today(book, times, now)
+    assert len(plan.day.ribbons) == 3
+    assert plan.day.proven
+    assert plan.longer > 1.05
+    assert clashes(plan.day, Bench()) == []
+    key = plan.day.ribbons[0].key
+    promised = today(book, times, now, {key: now + 3600})
+    assert next(one for one in promised.day.ribbons if one.key == key).late >= 0
+    assert today(book, times, now + (DAYS + 30) * 86_400).day.ribbons == ()
+    raw, _ = book.read(key)
+    fresh = document.load(raw)
+    other = Logbook(f"sqlite:///{tmp_path / 'other.sqlite'}")
+    from inkshelf.core.sheet.logged import logged
+
+    other.put(logged(read(fresh)), document.dump(replace(fresh)), Says(int(time.time())))
+    assert run(["log", "today", "--logbook", other.url]) == 0
+    assert "ready at" in capsys.readouterr().out
+    assert run(["log", "today", f"{key}=00:01", "--json", "--logbook", other.url]) == 0
+    told = json.loads(capsys.readouterr().out)["day"]["ribbons"]
+    assert told[0]["promised"] == 0.0
+    assert run(["log", "today", "nonsense", "--logbook", other.url]) == 2
+    for one in (book, other):
+        one.close()
