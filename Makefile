@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup demo test lint bench soak mutants firmware screenshots schema figures
+.PHONY: guide setup demo test lint bench soak mutants firmware screenshots schema figures
 
 setup:
 	@bash tools/setup.sh
@@ -44,6 +44,9 @@ screenshots: setup
 figures: setup
 	@$(BIN)/python tools/figures.py
 	@$(BIN)/ruff format -q src/inkshelf/data
+
+guide: setup
+	@$(BIN)/python tools/guide.py
 
 schema: setup
 	@$(BIN)/python tools/schema.py

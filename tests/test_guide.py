@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import json
 import re
 from pathlib import Path
@@ -13,14 +14,16 @@ from PyQt6.QtTest import QTest
 import inkshelf
 from inkshelf.cli import run
 from inkshelf.core.checks import findings
-from inkshelf.core.checks.guide import page_of, pages
+from inkshelf.core.checks.guide import chapter_page, chapter_pages, page_of, pages, search
 from inkshelf.core.errors import PlanError
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
+from inkshelf.ui.chapters import KEYS
 from inkshelf.ui.frame.guide import Guide
 from inkshelf.ui.frame.window import Window
 
 SOURCE = Path(inkshelf.__file__).parent
+ROOT = Path(__file__).parent.parent
 KEY = re.compile(r'"((?:disk|room|start|people|firmware|fs|sharing|wish|plan|intake|bench|stick|built|logbook)\.[a-z-]+)')
 
 
@@ -91,3 +94,72 @@ def test_the_guide_opens_by_its_key_without_a_job(window: Window) -> None:
     assert guide.list.count() == len(pages())
     assert not guide.more.isVisible()
     guide.close()
+
+
+def test_every_chapter_has_a_page_and_every_page_a_chapter() -> None:
+    assert [one.key for one in chapter_pages()] == list(KEYS)
+    for one in chapter_pages():
+        assert one.about == "chapter"
+        assert one.means.endswith(".")
+        assert all(line.endswith(".") for line in one.do.split("\n"))
+        assert one.keys
+    with pytest.raises(PlanError, match="no page"):
+        chapter_page("weather")
+
+
+def test_the_guide_is_searched_by_words_titles_first() -> None:
+    assert search("RESERVE")[0].key == "room.reserve"
+    assert {one.key for one in search("stick bytes")} <= {one.key for one in search("stick")}
+    assert all("practi" in f"{one.title} {one.means} {one.do} {one.keys}".lower() for one in search("practi"))
+    assert search("zzzz") == ()
+    assert len(search("  ")) == len(chapter_pages()) + len(pages())
+
+
+@pytest.mark.parametrize("chapter", KEYS)
+def test_f1_opens_the_page_of_the_chapter_where_one_is(window: Window, chapter: str) -> None:
+    window.desk.show(chapter)
+    QTest.keyClick(window, Qt.Key.Key_F1)
+    (guide,) = [one for one in window.findChildren(Guide) if one.isVisible()]
+    assert guide.title.text() == chapter_page(chapter).title
+    assert guide.here.text() == chapter_page(chapter).keys
+    assert guide.width() <= window.width()
+    QTest.keyClick(guide, Qt.Key.Key_F1)
+    assert not guide.isVisible()
+    if window._keeper is not None:
+        window._keeper.stop()
+
+
+def test_words_are_looked_for_in_the_window(window: Window) -> None:
+    window.desk.show("shelf")
+    window.run("view.help")
+    (guide,) = [one for one in window.findChildren(Guide) if one.isVisible()]
+    QTest.keyClick(guide, Qt.Key.Key_M)
+    QTest.keyClicks(guide.search, "enu")
+    assert [guide.list.item(at).text() for at in range(guide.list.count())] == [one.title for one in search("menu")]
+    guide.list.setCurrentRow(1)
+    assert guide.title.text() == search("menu")[1].title
+    guide.search.setText("zzzz")
+    assert guide.title.text() == "No page has all of these words"
+    assert guide.means.text() == ""
+    guide.search.clear()
+    assert chapter_page("shelf").title in {guide.list.item(at).text() for at in range(guide.list.count())}
+    QTest.mouseClick(guide.more, Qt.MouseButton.LeftButton)
+    assert guide.list.count() == len(chapter_pages()) + len(pages())
+    guide.close()
+
+
+def test_the_written_guide_is_that_of_the_program() -> None:
+    """``make guide`` writes it; every picture that it shows is there."""
+    spec = importlib.util.spec_from_file_location("guide_tool", ROOT / "tools" / "guide.py")
+    assert spec is not None
+    assert spec.loader is not None
+    tool = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(tool)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.chdir(ROOT)
+        made = tool.made()
+    folder = ROOT / "docs" / "guide"
+    assert {one.name: one.read_text(encoding="utf-8") for one in folder.glob("*.md")} == made
+    for text in made.values():
+        for picture in re.findall(r"\]\(\.\./screenshots/([^)]+)\)", text):
+            assert (ROOT / "docs" / "screenshots" / picture).exists()

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from argparse import ArgumentParser, Namespace
+from typing import TYPE_CHECKING
 
 from inkshelf.cli.shared import Command, choice, print_json, takes_json, word
+
+if TYPE_CHECKING:
+    from inkshelf.core.checks.guide import Page
 
 
 def _takes_profiles(parser: ArgumentParser) -> None:
@@ -48,14 +52,19 @@ def _every_figure(figures: dict[str, object]) -> None:
 
 
 def _takes_explain(parser: ArgumentParser) -> None:
-    parser.add_argument("finding", nargs="?", type=word, help="a finding's key, as plan --json has it; without one, every page")
+    parser.add_argument(
+        "finding", nargs="?", type=word, help="a finding's key, as plan --json has it, or a chapter; without one, every finding"
+    )
     takes_json(parser)
 
 
 def _explain(said: Namespace) -> int:
-    from inkshelf.core.checks.guide import page_of, pages
+    from inkshelf.core.checks.guide import chapter_page, chapter_pages, page_of, pages
 
-    found = (page_of(said.finding),) if said.finding else pages()
+    if said.finding in {one.key for one in chapter_pages()}:
+        found: tuple[Page, ...] = (chapter_page(said.finding),)
+    else:
+        found = (page_of(said.finding),) if said.finding else pages()
     if said.json:
         print_json({"pages": [{"key": one.key, "title": one.title, "means": one.means, "do": one.do} for one in found]})
         return 0
@@ -68,5 +77,5 @@ COMMANDS = (
     Command(
         "profiles", "List the kinds of system that are known, with every figure and its reason.", _takes_profiles, _profiles
     ),
-    Command("explain", "Say what a finding means, and what to do about it.", _takes_explain, _explain),
+    Command("explain", "Say what a finding means and what to do about it, or what a chapter is for.", _takes_explain, _explain),
 )

@@ -151,6 +151,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("view.margin", "Margin on or off", "View", "Ctrl+M", lambda w: w.toggle_margin()),
     Action("view.theme", "Paper or slate", "View", "Ctrl+T", lambda w: w.toggle_theme()),
     Action("view.palette", "All commands", "View", "Ctrl+K", lambda w: w.open_palette()),
-    Action("view.keys", "Keys", "View", "F1", lambda w: w.open_keys()),
+    Action("view.help", "Help: what this chapter is for", "View", "F1", lambda w: w.open_help()),
+    Action("view.keys", "Keys", "View", "Shift+F1", lambda w: w.open_keys()),
     Action("view.guide", "Guide: what the findings mean", "View", "F2", lambda w: w.open_guide()),
 )

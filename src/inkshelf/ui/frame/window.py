@@ -266,6 +266,12 @@ class Window(QMainWindow):
 
         Guide(self, self.desk.findings, key).open_over()
 
+    def open_help(self) -> None:
+        """Show the guide's page of the chapter where one is."""
+        from inkshelf.ui.frame.guide import Guide
+
+        Guide(self, self.desk.findings, self.desk.chapter, self.desk.chapter).open_over()
+
     def work_on_it(self) -> None:
         """Open bench mode over the whole window."""
         from inkshelf.ui.benchmode.page import BenchMode
