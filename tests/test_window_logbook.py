@@ -13,6 +13,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 from pytestqt.qtbot import QtBot
 
+from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
@@ -211,7 +212,7 @@ def test_a_fault_is_written_down_from_the_window(
     book.close()
 
 
-def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: LogbookChapter, url: str) -> None:
+def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: LogbookChapter, url: str, tmp_path: Path) -> None:
     demo_logbook_at = data_folder() / "demo"
     demo_logbook_at.mkdir(parents=True, exist_ok=True)
     demo_logbook(demo_logbook_at)
@@ -237,6 +238,13 @@ def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: Logb
         assert page.plot.picture.pixmap().width() >= page.plot.picture.width() * 0.9
         assert page.plot.picture.accessibleName()
     assert tuple(FIGURES) == tuple(one for _, one in KINDS[:-1])
+    for form in ("svg", "pdf", "png", "xyz"):
+        came: list[object] = []
+        page.plot.save(tmp_path / f"plot.{form}", came.append)
+        until(lambda came=came: came)
+        assert isinstance(came[0], InkshelfError) == (form == "xyz")
+    assert b"Install" not in (tmp_path / "plot.svg").read_bytes(), "the plot that is shown: what was found most"
+    assert b"one-time menu" in (tmp_path / "plot.svg").read_bytes()
     window.keeper.put_now()
     window.keeper.wait()
     click(page, "Back to your own")
@@ -311,3 +319,21 @@ def test_a_shops_url_with_a_password_is_not_kept(window: Window, monkeypatch: py
     assert window.desk.notice is not None
     assert "plain text" in window.desk.notice.what
     assert window.settings.shop == ""
+
+
+def test_how_long_it_takes_here_stands_beside_the_sheet_once_it_was_learned(
+    window: Window, page: LogbookChapter, url: str, job: Job
+) -> None:
+    window.keeper.watch()
+    window.desk.show("sheet")
+    window.keeper.foretell()
+    window.keeper.wait()
+    QApplication.processEvents()
+    assert window.desk.foretold == ""
+    put(url, *(whole(job, f"j{number}", T0 + number * 90_000, "Halden") for number in range(3)))
+    window.keeper.know_again()
+    until(lambda: "8 of 10" in window.desk.foretold)
+    assert "from 3 jobs only" in window.desk.foretold
+    assert window.desk.foretold in window.chapter("sheet").sub.text()  # type: ignore[attr-defined]
+    window.desk.replace_job(replace(job, aims=(), steps=()), None)
+    until(lambda: window.desk.foretold == "")

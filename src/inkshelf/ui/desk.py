@@ -23,7 +23,7 @@ from inkshelf.core.work.events import AnyEvent, Reopened
 from inkshelf.core.work.worked import ends
 from inkshelf.store import jobfile
 
-Subject = Literal["job", "selection", "view", "saved", "notice"]
+Subject = Literal["job", "selection", "view", "saved", "notice", "foretold"]
 Listener = Callable[[Subject], None]
 DEEPEST = 500
 DRILL = "drill-"
@@ -54,6 +54,7 @@ class Desk:
         self.write: Callable[[Job, Path], object] | None = None  # the window's way to save, which no edit waits for
         self.asks_bench = asks_bench
         self._also: tuple[Finding, ...] = ()
+        self.foretold = ""  # how long the open job will take here, where the logbook has learned that
         self._take(job or Job())
 
     def _take(self, job: Job) -> None:
@@ -80,6 +81,12 @@ class Desk:
             self._also = found
             self._take(self.job)
             self.tell("job")
+
+    def foretell(self, words: str) -> None:
+        """From now on say how long the open job will take here (empty: nobody knows)."""
+        if words != self.foretold:
+            self.foretold = words
+            self.tell("foretold")
 
     def _known(self, call: str) -> bool:
         return bool(self.reading.plan.planned.find(call) or self.reading.plan.found.find(call))

@@ -145,6 +145,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("log.find", "Look for a job", "Logbook", "Ctrl+F", lambda w: w.logs.find()),
     Action("log.export", "Export the logbook…", "Logbook", "", lambda w: w.logs.export()),
+    Action("log.plot", "Save the logbook's plot…", "Logbook", "", lambda w: w.logs.plot()),
     Action("log.fault", "Write down a fault of this machine's models…", "Logbook", "", lambda w: w.logs.fault(), _needs_disk),
     Action("log.shop", "Work in a shop's logbook…", "Logbook", "", lambda w: w.logs.shop()),
     Action("log.sync", "Bring the shop's logbook up to date", "Logbook", "", lambda w: w.keeper.sync(), _needs_shop),

@@ -41,6 +41,22 @@ class LogFiles:
         if chosen:
             self.chapter.save_export(chosen)
 
+    def plot(self) -> None:
+        """Save the plot that is shown."""
+        self.desk.show("logbook")
+        today = self.chapter.plot.kind == "today"
+        kinds = "A picture (*.png)" if today else "Vectors (*.svg);;A page (*.pdf);;A picture (*.png)"
+        name = f"{self.chapter.plot.kind}.{'png' if today else 'svg'}"
+        chosen = self.window.files.ask_save("Save the plot", name, kinds)
+        if chosen:
+            self.chapter.plot.save(chosen, self._said)
+
+    def _said(self, result: object) -> None:
+        if isinstance(result, InkshelfError):
+            self.desk.say(Notice(result.what, result.remedy))
+        else:
+            self.desk.say(Notice(f"Saved: {result}", bad=False))
+
     def fault(self) -> None:
         """Write down what a model of this machine is known for, and what helps."""
         found = self.desk.job.found

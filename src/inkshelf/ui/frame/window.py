@@ -365,6 +365,7 @@ class Window(QMainWindow):
             "view": self._view_changed,
             "saved": self._saved,
             "notice": self._noticed,
+            "foretold": self._foretold,
         }[subject]()
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -408,6 +409,10 @@ class Window(QMainWindow):
         if self.desk.step:
             step, self.desk.step = self.desk.step, None
             page.show_step_soon(step)
+
+    def _foretold(self) -> None:
+        if self.desk.chapter == "sheet" and "sheet" in self.chapters:
+            self.chapters["sheet"].refresh()
 
     def _saved(self) -> None:
         if not self.desk.job.found.disks:

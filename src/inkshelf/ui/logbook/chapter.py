@@ -107,7 +107,7 @@ class LogbookChapter(Page):
         self.go = button("Look at a made-up shop's", self.change_book, primary=True)
         box.addWidget(self.go, 0, Qt.AlignmentFlag.AlignLeft)
         box.addWidget(self._foot())
-        self.plot = Plot(keeper)
+        self.plot = Plot(keeper, run)
         box.addWidget(self.plot, 4)
         self.rest = QWidget()
         box.addWidget(self.rest, 4)

@@ -17,11 +17,12 @@ from inkshelf.ui.frame.settings import data_folder
 
 if TYPE_CHECKING:
     from inkshelf.core.checks.registry import Finding
+    from inkshelf.core.learned.times import Times
     from inkshelf.store.logbook.book import Logbook
     from inkshelf.store.logbook.shared import Synced
 
 Work = Callable[["Logbook"], Any]
-SOON, SYNC_EVERY, PATIENCE = 1_200, 60_000, 10.0  # milliseconds; seconds
+SOON, LATER, SYNC_EVERY, PATIENCE = 1_200, 400, 60_000, 10.0  # milliseconds; seconds
 
 
 class Keeper(QObject):
@@ -36,22 +37,28 @@ class Keeper(QObject):
         self.desk, self._own, self.shop, self.who = desk, url, shop, who
         self.made_up = ""
         self.away = ""
-        self._asked: queue.Queue[tuple[str, Work, Callable[[Any], None]] | None] = queue.Queue()
+        self._asked: queue.Queue[tuple[str, Work, Callable[[Any], object]] | None] = queue.Queue()
         self._thread: threading.Thread | None = None
         self._newest: dict[str, int] = {}
         self._known: tuple[object, ...] = ()
         self._put: object = None
+        self._times: Times | None = None
+        self.changed.connect(self._forget_times)
         self._watching = False
         self.came.connect(lambda then, result: then(result))
         self._soon, self._again = QTimer(self), QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(SOON)
         self._soon.timeout.connect(self.put_now)
+        self._foretell = QTimer(self)
+        self._foretell.setSingleShot(True)
+        self._foretell.setInterval(LATER)
+        self._foretell.timeout.connect(self.foretell)
         self._again.setInterval(SYNC_EVERY)
         self._again.timeout.connect(self.sync)
 
     # -- asking --------------------------------------------------------------------------------------------------
-    def ask(self, work: Work, then: Callable[[Any], None], topic: str = "") -> None:
+    def ask(self, work: Work, then: Callable[[Any], object], topic: str = "") -> None:
         """Do ``work`` with the logbook beside the window, and give what comes of it, or the error, to ``then``; of several that wait on one
         ``topic`` only the last is done."""
         if topic:
@@ -95,12 +102,16 @@ class Keeper(QObject):
     def stop(self) -> None:
         """Do what waits, and end; the window closes."""
         self._soon.stop()
+        self._foretell.stop()
         if self._watching:
             self.put_now()  # what was saved last may not have been heard of yet
         if self._thread is not None:
             self._asked.put(None)
             self._thread.join(PATIENCE)
             self._thread = None
+
+    def _forget_times(self) -> None:
+        self._times = None
 
     def wait(self) -> None:
         """Wait until all that was asked is done (its answers come with the next events)."""
@@ -112,6 +123,7 @@ class Keeper(QObject):
         self._watching = True
         self.desk.subscribe(self._heard)
         self._recognise()
+        self._foretell.start()
         self.follow(self.shop, self.who)
 
     def follow(self, shop: str, who: str) -> None:
@@ -128,6 +140,7 @@ class Keeper(QObject):
             self._soon.start()
         if subject == "job":
             self._recognise()
+            self._foretell.start()
 
     def _keeps(self) -> bool:
         """Jobs with a file and a disk are kept; those of the demo and of drills are nobody's."""
@@ -180,8 +193,11 @@ class Keeper(QObject):
 
     # -- knowing again -------------------------------------------------------------------------------------------
     def know_again(self) -> None:
-        """Look the machine up once more."""
+        """Look the machine up once more, and learn anew."""
         self._known = ()
+        self._times = None
+        if self._watching:
+            self._foretell.start()
         self._recognise()
 
     def _recognise(self) -> None:
@@ -206,8 +222,34 @@ class Keeper(QObject):
         if isinstance(result, tuple):
             self.desk.tell_also(result)
 
+    # -- foretelling ---------------------------------------------------------------------------------------------
+    def foretell(self) -> None:
+        """Say how long the open job will take here, where that was learned."""
+        job, who = self.desk.job, self.who
+        if not job.steps:
+            self.desk.foretell("")
+            return
+
+        def work(book: Logbook) -> str:
+            from inkshelf.core.learned.history import planned_of
+            from inkshelf.core.learned.times import learn
+            from inkshelf.core.plan.reading import read
+            from inkshelf.core.sheet.logged import logged
+            from inkshelf.store.logbook.history import history
+
+            if self._times is None:
+                self._times = learn(history(book))
+            planned = planned_of(logged(read(job)), who)
+            return self._times.job(planned.stages, planned.port, who).words if self._times.count else ""
+
+        self.ask(work, self._foretold, "foretell")
+
+    def _foretold(self, result: object) -> None:
+        if isinstance(result, str):
+            self.desk.foretell(result)
+
     # -- the made-up shop ----------------------------------------------------------------------------------------
-    def look_at_made_up(self, then: Callable[[Any], None]) -> None:
+    def look_at_made_up(self, then: Callable[[Any], object]) -> None:
         """Open the made-up shop's logbook; built beside the window on first use."""
         folder = data_folder() / "demo"
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QSize, Qt, QTimer
@@ -15,7 +16,7 @@ from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.logbook.keeper import Keeper
 from inkshelf.ui.logbook.ribbons import Ribbons, in_short
-from inkshelf.ui.parts import Choice, OneLine, label
+from inkshelf.ui.parts import Choice, OneLine, button, label
 
 if TYPE_CHECKING:
     from inkshelf.core.learned.times import Times
@@ -32,6 +33,7 @@ EXPLAINED = {
     "today": "one person, two ports, one network; hatched: it is waited for",
 }
 TITLE = "How long things take here"
+SAVED = (760, 360)
 LATER = 80  # milliseconds until it is drawn anew while a window is being dragged
 
 
@@ -47,7 +49,7 @@ class Asked(Value, frozen=True):
 class Plot(QFrame):
     """One plot at a time; the chosen job is marked in it."""
 
-    def __init__(self, keeper: Keeper) -> None:
+    def __init__(self, keeper: Keeper, run: Callable[[str], object]) -> None:
         super().__init__()
         self.keeper, self.kind, self.clock = keeper, "stages", time.time
         self.times: Times | None = None
@@ -64,6 +66,8 @@ class Plot(QFrame):
         self.choice = Choice("plot", KINDS, self._take)
         self.choice.set_value(self.kind)
         row.addWidget(self.choice)
+        self.saves = button("Save it…", lambda: run("log.plot"), link=True, tip="as SVG, PDF or PNG")
+        row.addWidget(self.saves)
         box.addLayout(row)
         self.picture = QLabel()
         self.picture.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
@@ -163,6 +167,32 @@ class Plot(QFrame):
         self.picture.setPixmap(pixmap)
         self.picture.setAccessibleName(words)
         self.picture.setToolTip(words)
+
+    def save(self, path: Path, then: Callable[[object], object]) -> None:
+        """Save the plot as it is shown, on white, in the form that the file's name ends with; ``then`` is told where, or why not."""
+        if self.kind == "today":
+            then(
+                path
+                if self.ribbons.grab().save(str(path), "PNG")
+                else InkshelfError(f"{path} cannot be written.", "End it with .png.")
+            )
+            return
+        figure, times, job = FIGURES[self.kind], self.times, self.job
+        form, look = path.suffix.lower().removeprefix("."), look_of(theme.PRINT)
+
+        def work(book: Logbook) -> object:
+            from inkshelf.exchange.plots import FORMATS, saved
+            from inkshelf.store.jobfile import write_atomically
+
+            if form not in FORMATS or times is None:
+                raise InkshelfError(
+                    "Which form is meant is not said.", f"End the file's name with one of: {', '.join(FORMATS)}."
+                )
+            made, _ = figure(book, times, job, look, *SAVED)
+            write_atomically(path, saved(made, form, 2.0))
+            return path
+
+        self.keeper.ask(work, then)
 
     def sizeHint(self) -> QSize:
         return QSize(400, 260)

@@ -193,7 +193,8 @@ class SheetChapter(Page):
         self.go.setVisible(not there)
         self.empty.setText(job.plan_fault or "There are no steps yet. Take a disk in and say the aim; the sheet writes itself.")
         made: Sheet = sheet(self.desk.reading, self.desk.findings)
-        self.sub.setText(f"{len(made.rows)} steps · about {made.minutes:.0f} min" if there else "")
+        here = f" · in this shop {self.desk.foretold}" if self.desk.foretold else ""
+        self.sub.setText(f"{len(made.rows)} steps · about {made.minutes:.0f} min{here}" if there else "")
         self.disk.setText(
             "\n".join(f"Disk {one.id}: {one.identity()}{_typed_as(made.stand_ins.get(one.id, ''))}" for one in made.at_work)
         )
