@@ -72,6 +72,10 @@ def _says(said: Namespace) -> Says:
     return Says(int(time.time()), said.who, waits=bool(said.shop))
 
 
+def _counted(count: int, what: str) -> str:
+    return f"{count} {what}{'s' if count != 1 else ''}"
+
+
 def _put(book: Logbook, said: Namespace) -> None:
     from inkshelf.core.plan import document
     from inkshelf.core.plan.reading import read
@@ -79,10 +83,12 @@ def _put(book: Logbook, said: Namespace) -> None:
     from inkshelf.store.logbook.files import keep_attached
 
     job = load(Path(_one(said, "a job file")))
+    if job.seed.startswith("drill-"):
+        raise InkshelfError("This is a drill, and nobody's job.", "Scores of drills are kept by the chapter Practice.")
     says = _says(said)
     revision = book.put(logged(read(job)), document.dump(job), says)
     files = keep_attached(book, job, Path(said.words[0]), says)
-    print(f"{job.seed}: revision {revision}" + (f", {files} files" if files else ""))
+    print(f"{job.seed}: revision {revision}" + (f", {_counted(files, 'file')}" if files else ""))
 
 
 def _lines(rows: tuple[Brief, ...], said: Namespace) -> None:
@@ -149,7 +155,7 @@ def _open(book: Logbook, said: Namespace) -> None:
 def _export(book: Logbook, said: Namespace) -> None:
     from inkshelf.store.logbook.forms import export
 
-    print(f"{said.output}: {export(book, Path(said.output))} jobs")
+    print(f"{said.output}: {_counted(export(book, Path(said.output)), 'job')}")
 
 
 def _import(book: Logbook, said: Namespace) -> None:
@@ -158,7 +164,8 @@ def _import(book: Logbook, said: Namespace) -> None:
     path = Path(_one(said, "an exported file"))
     try:
         with path.open(encoding="utf-8") as lines:
-            print(f"{take_lines(book, iter(lines), said.who, waits=bool(said.shop))} jobs taken in")
+            count = take_lines(book, iter(lines), said.who, waits=bool(said.shop))
+            print(f"{_counted(count, 'job')} taken in")
     except (OSError, UnicodeDecodeError) as error:
         raise InkshelfError(f"{path} cannot be read: {error}.", "Choose a file that was exported as JSON lines.") from None
 
@@ -168,20 +175,20 @@ def _forget(book: Logbook, said: Namespace) -> None:
 
     delete = said.act == "delete"
     count = forget(book, _one(said, "an owner"), _says(said), delete=delete)
-    print(f"{count} jobs {'deleted' if delete else 'without that name now'}")
+    print(f"{_counted(count, 'job')} {'deleted' if delete else 'without that name now'}")
 
 
 def _back_up(book: Logbook, said: Namespace) -> None:
     from inkshelf.store.logbook.forms import back_up
 
     back_up(book, Path(_one(said, "a file")))
-    print(f"{said.words[0]}: {book.count()} jobs")
+    print(f"{said.words[0]}: {_counted(book.count(), 'job')}")
 
 
 def _restore(book: Logbook, said: Namespace) -> None:
     from inkshelf.store.logbook.forms import restore
 
-    print(f"{restore(book, Path(_one(said, 'a file')))} jobs put back")
+    print(f"{_counted(restore(book, Path(_one(said, 'a file'))), 'job')} put back")
 
 
 def _sync(book: Logbook, said: Namespace) -> None:
@@ -190,7 +197,7 @@ def _sync(book: Logbook, said: Namespace) -> None:
     done = synced(book, said.shop)
     print(f"{done.sent} sent, {done.taken} taken in, {done.waiting} waiting")
     if done.conflicts:
-        print(f"{done.conflicts} were changed here and there: inkshelf log conflicts")
+        print(f"{done.conflicts} {'was' if done.conflicts == 1 else 'were'} changed here and there: inkshelf log conflicts")
 
 
 def _conflicts(book: Logbook, said: Namespace) -> None:
@@ -282,6 +289,8 @@ def _times(book: Logbook, said: Namespace) -> None:
     job = JobDone("", (), who=said.who)
     if said.words:
         job = planned_of(logged(read(load(Path(_one(said, "a job file"))))), said.who)
+        if not job.stages:
+            raise InkshelfError("Nothing is planned in this job.", "Say the aim first: inkshelf aim JOB.json beside")
     stages = job.stages or tuple(StageDone(stage, planned, 0.0) for stage, planned in times.planned.items())
     bands = {one.stage: times.stage(one, job.port, job.who) for one in stages}
     whole = times.job(stages, job.port, job.who)

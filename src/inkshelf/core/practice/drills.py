@@ -132,10 +132,7 @@ def _told(owner: str, fault: Fault, sound: Machine, goal: str, level: int) -> st
 def _noise(machine: Machine, draw: Random) -> Machine:
     """Entries that firmware and sticks leave behind, and that mean nothing."""
     numbers = draw.sample(range(0x10, 0x40), 2)
-    more = (
-        BootEntry(numbers[0], "Network card", leads="network", automatic=True),
-        BootEntry(numbers[1], "Memory stick", leads="usb", automatic=True),
-    )
+    more = (BootEntry(numbers[0], "Network card", leads="network"), BootEntry(numbers[1], "Memory stick", leads="usb"))
     firmware = machine.firmware
     return replace(
         machine, firmware=replace(firmware, entries=(*firmware.entries, *more), order=(*firmware.order, *sorted(numbers)))
