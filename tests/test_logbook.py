@@ -6,6 +6,7 @@ import csv
 import importlib
 import io
 import json
+import random
 import sqlite3
 import subprocess
 import sys
@@ -219,6 +220,33 @@ def test_a_cut_while_it_writes_loses_nothing_that_was_put_in(job: Job, tmp_path:
     with sqlite3.connect(path) as held:
         assert held.execute("PRAGMA integrity_check").fetchone() == ("ok",)
     held.close()
+
+
+def test_the_power_may_go_at_any_byte_that_is_written(job: Job, tmp_path: Path) -> None:
+    """What is on the disk then is the file and a beginning of its log: every job that was kept before is there, whole, and none besides."""
+    url = f"sqlite:///{tmp_path / 'log.sqlite'}"
+    book, log = Logbook(url), tmp_path / "log.sqlite-wal"
+    book.settle_down()
+    sizes = []
+    for number in range(6):
+        put(book, of(job, f"j{number}"), T0 + number)
+        sizes.append(log.stat().st_size)
+    raw, kept = log.read_bytes(), (tmp_path / "log.sqlite").read_bytes()
+    book.close()
+    draw = random.Random(1)
+    cuts = {0, len(raw), *sizes, *(one - 1 for one in sizes), *(draw.randrange(len(raw)) for _ in range(30))}
+    for cut in sorted(cuts):
+        for torn in (b"", bytes(draw.randrange(256) for _ in range(700))):
+            place = tmp_path / f"cut-{cut}-{len(torn)}"
+            place.mkdir()
+            (place / "log.sqlite").write_bytes(kept)
+            (place / "log.sqlite-wal").write_bytes(raw[:cut] + torn)
+            left = Logbook(f"sqlite:///{place / 'log.sqlite'}")
+            whole = sum(size <= cut for size in sizes)
+            assert left.seeds() == tuple(f"j{number}" for number in range(whole)), cut
+            assert {one.seed for one in left.search("cracked")} == set(left.seeds())
+            assert all(document.load(left.read(seed)[0]).seed == seed for seed in left.seeds())
+            left.close()
 
 
 def test_a_logbook_that_cannot_be_reached_is_said_without_its_password(tmp_path: Path) -> None:

@@ -125,6 +125,13 @@ def test_a_plan_is_judged_by_what_was_agreed() -> None:
     assert any("would be left with" in line.words for line in judged(greedy, greedy.task).lines if not line.good)
 
 
+def test_a_system_on_a_disk_of_its_own_starts_with_the_others_out() -> None:
+    one = drill("other-disk", 1, "first")
+    bad = [line.words for line in judged(one, one.task).lines if not line.good]
+    assert any("with the other disks out does not start" in line for line in bad)
+    assert "Another disk is changed." in bad
+
+
 def test_points_are_taken_for_hints_and_time_and_never_all_of_them() -> None:
     one = drill("entry-off", 1, "first")
     way = explained(one)

@@ -28,13 +28,15 @@ LEVELS = (1, 2, 3)
 MINUTES = {1: 10.0, 2: 12.0, 3: 15.0}
 OWNERS = ("Halden Turning", "Marrow & Finch", "Saltmarsh Library", "Mire Ferries", "Coppice Dairy", "Tarn School")
 DRILL = "drill"
+NEW = "B"
 TWO = Kit("both-two", (MAKES["Wren NV-512"], MAKES["Plover C2"]), "nt-desktop,linux-desktop", board="Tern 7")
 
 
 class Drill(Value, frozen=True):
     """One drill. ``task``: the job as the learner gets it; ``goal``: the system that is to start by itself (empty: none is named);
     ``wanted``: bytes that a new system is to get at least; ``keeps``: volumes that may not be lost; ``sure``: systems that started before and
-    are to start afterwards; ``asked``: a question with its answers, where nothing is planned; ``way``: a job that does it."""
+    are to start afterwards; ``asked``: a question with its answers, where nothing is planned; ``way``: a job that does it.
+    ``alone``: the disk's letter on which a new system has to start with every other one out."""
 
     kind: str
     title: str
@@ -52,6 +54,7 @@ class Drill(Value, frozen=True):
     sure: tuple[str, ...] = ()
     asked: Asked | None = None
     way: Job | None = None
+    alone: str = ""
 
 
 class Kind(Value, frozen=True):
@@ -176,7 +179,8 @@ def _sure(machine: Machine, goal: str) -> tuple[str, ...]:
 # -- a plan with a slip in it ------------------------------------------------------------------------------------
 def _plan(kind: Kind, level: int, seed: str) -> Drill:
     draw = chance(f"{kind.key} {level} {seed}")
-    sound = made_up(kit_of({1: "desk", 2: "laptop", 3: "two"}[level]), f"{seed} {draw.random()}")
+    apart = kind.key == "other-disk"
+    sound = made_up(kit_of("two" if apart else {1: "desk", 2: "laptop", 3: "two"}[level]), f"{seed} {draw.random()}")
     owner = draw.choice(OWNERS)
     bare = Job(title="practice", owner=owner, found=sound, seed=f"{DRILL}-{kind.key}-{level}-{seed}"[:60])
     slip, story, wanted, way = SLIPS[kind.key](bare, draw)
@@ -193,12 +197,8 @@ def _plan(kind: Kind, level: int, seed: str) -> Drill:
         keeps=_owned(sound),
         sure=_sure(sound, ""),
         way=way,
+        alone=NEW if apart else "",
     )
-
-
-def _beside(job: Job, size: int) -> Job:
-    """The job with one more system beside, of a size in bytes."""
-    return with_aim(job, kind_of_aim("beside").usual_on(job.found, {"size": f"{size // GIB}GiB"}))
 
 
 def _sized(job: Job, size: int) -> Job:
@@ -279,12 +279,21 @@ def _left_hidden(job: Job, draw: Random) -> Slipped:
     )
 
 
+def _other_disk(job: Job, draw: Random) -> Slipped:
+    """The system lands beside the old one, where a disk of its own was agreed."""
+    wanted = 10 * draw.randint(8, 11)
+    story = f"{wanted} GiB for a system on a disk of its own, disk {NEW}: it has to start with the old disk out, and the old disk stays as it is."
+    way = with_aim(job, kind_of_aim("own-disk").usual_on(job.found, {"disk": NEW, "size": f"{wanted}GiB"}))
+    return _sized(job, wanted * GIB), story, (wanted - 1) * GIB, way  # its start-up volume is of that size, too
+
+
 SLIPS: dict[str, Callable[[Job, Random], Slipped]] = {
     "digit-slip": _digit,
     "unit-slip": _unit,
     "no-reserve": _greedy,
     "erases": _erased,
     "left-hidden": _left_hidden,
+    "other-disk": _other_disk,
 }
 
 
@@ -302,6 +311,7 @@ TITLES = {
     "no-reserve": "No room left for the old system",
     "erases": "A plan that erases what was to stay",
     "left-hidden": "A partition that is left hidden",
+    "other-disk": "System and loader on the wrong disk",
 }
 KINDS: dict[str, Kind] = {
     **{one.key: Kind(one.key, one.title, "mend", _mend, BY_KEY[one.seen].title) for one in FAULTS},

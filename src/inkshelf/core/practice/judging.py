@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from inkshelf.core.boot.firmware import start
-from inkshelf.core.boot.mishaps import STANDING
-from inkshelf.core.boot.rehearse import outcome
+from inkshelf.core.boot.mishaps import STANDING, Mishap, TookDiskOut
+from inkshelf.core.boot.rehearse import outcome, systems
 from inkshelf.core.checks.registry import findings
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.mending.narrowing import every_cause
@@ -69,6 +69,7 @@ def _planned(drill: Drill, reading: Reading) -> tuple[Line, ...]:
     if reading.job.plan_fault or plan.fault:
         return (Line(False, reading.job.plan_fault or str(plan.fault[1] if plan.fault else "")),)
     lines = [*_goal(drill, plan.planned), *_kept(drill, reading), *_wanted(drill, plan.found, plan.planned)]
+    lines += _alone(drill, plan.found, plan.planned)
     before = {one.key for one in findings(read(Job(found=drill.task.found, seed=drill.task.seed)))}
     for one in findings(reading):
         stops = one.severity == "stop" and not one.overridden and one.key not in before
@@ -112,6 +113,22 @@ def _wanted(drill: Drill, found: Machine, planned: Machine) -> list[Line]:
     there = {one.call for _, one in found.volumes()}
     new = sum(one.size for _, one in planned.volumes() if one.call not in there and one.role in {"system", "data", "swap"})
     return [Line(new >= drill.wanted, f"The new system gets {binary(new)} of {binary(drill.wanted)}.")]
+
+
+def _alone(drill: Drill, found: Machine, planned: Machine) -> list[Line]:
+    """A new system on a disk of its own starts with every other disk out, and the others are as they were."""
+    if not drill.alone:
+        return []
+    there = {one.call for one in systems(found)}
+    new = [one.call for one in systems(planned) if one.call not in there]
+    parts = tuple(TookDiskOut(one.id) for one in planned.disks if one.id != drill.alone)
+    out = Mishap("others-out", "the other disks out", parts)
+    lines = []
+    for call in new:
+        said = outcome(planned, call, out)
+        lines.append(Line(said.starts, f"{call} with the other disks out {said.verdict}: {said.why}."))
+    same = all(planned.disk(one.id).volumes == one.volumes for one in found.disks if one.id != drill.alone)
+    return [*lines, Line(same, "The other disks are as they were." if same else "Another disk is changed.")]
 
 
 def firmware_words(machine: Machine) -> tuple[str, ...]:

@@ -8,13 +8,15 @@ from random import Random
 from inkshelf.core.boot.firmware import start
 from inkshelf.core.boot.mishaps import STANDING, mishaps
 from inkshelf.core.boot.rehearse import outcome, systems
-from inkshelf.core.machine.state import Disk
+from inkshelf.core.errors import StepError
+from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.practice.machines import kit_of, made_up, wanting
 from inkshelf.core.practice.planting import FAULTS, system_of
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import MIB, decimal
+from inkshelf.core.steps.kinds import Grow, Prepare, Stage, Step
 from inkshelf.core.value import Value, replace
 
 NOTHING = "nothing"
@@ -175,6 +177,58 @@ def _stays(draw: Random, level: int, seed: str) -> tuple[Job, Asked]:
     )
 
 
+def _asleep(draw: Random, level: int, seed: str) -> tuple[Job, Asked]:
+    """A system that is half asleep: which step must wait until it was really shut down."""
+    machine = made_up(kit_of({1: "desk", 2: "laptop", 3: "two"}[level]), seed)
+    call = next(one.call for one in systems(machine))
+
+    def sleep(one: Volume) -> Volume:
+        return replace(one, filesystem=replace(one.filesystem, hibernated=True)) if one.filesystem else one
+
+    machine = machine.with_volume(call, sleep)
+    job = wanting(Job(found=machine, seed=f"{seed} planned"), ("beside", {"size": f"{10 * draw.randint(8, 12)}GiB"}))
+    rows = {row.step: row.words.title for row in sheet(read(job)).rows}
+    waits = [one for one in job.steps if _refused(one, machine)]
+    free = [one for one in job.steps if one not in waits and not isinstance(one, Prepare)]
+    right = waits[0]
+    others = draw.sample(free, min(len(free), 2 + level))
+    answers = tuple((one.id, rows[one.id]) for one in sorted((right, *others), key=job.steps.index))
+    story = f"{call} is half asleep: it was left so by a fast shutdown. Which of these must wait until it was really shut down?"
+    why = f"{rows[right.id]}: nothing may move or resize a volume that is half asleep; its system would write its old picture of it back over the new one."
+    return job, Asked(story, answers, right.id, why, "sheet")
+
+
+def _refused(step: Step, machine: Machine) -> bool:
+    try:
+        step.apply(machine)
+    except StepError as error:
+        return "half asleep" in error.what
+    except (KeyError, StopIteration):
+        return False
+    return False
+
+
+def _staged(draw: Random, level: int, seed: str) -> tuple[Job, Asked]:
+    """On which side of the new system the installer's volume lies, so that its room can be given back."""
+    machine = made_up(kit_of({1: "desk", 2: "laptop", 3: "two"}[level]), seed)
+    aim = ("no-stick", {"size": f"{10 * draw.randint(8, 12)}GiB", "home": draw.choice(["apart", "together"])})
+    job = wanting(Job(found=machine, seed=f"{seed} planned"), aim)
+    plan = read(job).plan
+    staged = next(one.call for one in job.steps if isinstance(one, Stage))
+    lies = next(place for state in plan.machines if (place := state.find(staged)) is not None)
+    grown = next((one.call for one in job.steps if isinstance(one, Grow)), "")
+    place = next((one for state in reversed(plan.machines) if (one := state.find(grown)) is not None), None)
+    right = "behind" if place is not None and place[1].start < lies[1].start else "before"
+    answers = (
+        ("before", "before the volume that takes its room"),
+        ("behind", "right behind the volume that takes its room"),
+        ("end", "at the end of the disk, wherever that is"),
+    )
+    story = "No stick: the installer starts from a small volume on the disk itself, and its room is given back at the end. Where does that volume lie?"
+    why = f"A volume grows at its end only: {staged} lies {right} {grown}, which takes its room when it goes."
+    return job, Asked(story, answers, right, why, "shelf")
+
+
 QUESTIONS: dict[str, Question] = {
     "alike": Question("Disks that look alike", _alike),
     "comes-up": Question("What comes up", _first),
@@ -182,6 +236,8 @@ QUESTIONS: dict[str, Question] = {
     "whose-loader": Question("Where the loader lies", _loader),
     "last-word": Question("The point of no return", _line),
     "which-number": Question("Which number goes into the box", _number),
+    "half-asleep": Question("A system that is half asleep", _asleep),
+    "staging": Question("The installer's volume on the disk itself", _staged),
     "which-disk": Question("Which disk may be erased", _stays),
 }
 """Every kind of question."""
