@@ -132,7 +132,7 @@ def proof(window: Window, inked: tuple[Job, Path], tmp_path: Path) -> ProofChapt
 
 
 def test_in_the_window_one_line_is_accepted_and_one_put_right(proof: ProofChapter, window: Window, qtbot: QtBot) -> None:
-    assert [one.line.key for one in proof.model.lines] == ["B1.type", "S2.name"], "what stops comes first"
+    assert [one.line.key for one in proof.model.rows] == ["B1.type", "S2.name"], "what stops comes first"
     assert "1 to be put right" in proof.summary.text()
     assert proof.right.isEnabled()
     assert not proof.accept.isEnabled()
@@ -141,7 +141,7 @@ def test_in_the_window_one_line_is_accepted_and_one_put_right(proof: ProofChapte
     qtbot.keyClick(proof.view, Qt.Key.Key_A)
     qtbot.keyClicks(proof.reason, "its owner's own word")
     qtbot.keyClick(proof.reason, Qt.Key.Key_Return)
-    assert [one.verdict for one in proof.model.lines] == ["left over", "accepted"]
+    assert [one.verdict for one in proof.model.rows] == ["left over", "accepted"]
     keys = {one.key: one.severity for one in window.desk.findings if one.key.startswith("built.")}
     assert keys == {"built.B1.type": "stop"}
     proof.view.setCurrentIndex(proof.model.index(0))
@@ -155,7 +155,7 @@ def test_in_the_window_one_line_is_accepted_and_one_put_right(proof: ProofChapte
 def test_everything_left_over_and_not_known_are_looked_at_apart(proof: ProofChapter, window: Window) -> None:
     for words, least in (("everything", 60), ("left over", 1), ("not known", 3), ("what differs", 2)):
         click(proof, words)
-        assert len(proof.model.lines) >= least
+        assert len(proof.model.rows) >= least
     QApplication.processEvents()
     first = proof.model.index(0)
     assert proof.view.visualRect(first).width() <= (proof.view.viewport().width() if proof.view.viewport() else 0)

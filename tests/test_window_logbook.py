@@ -277,6 +277,15 @@ def test_a_logbook_that_cannot_be_read_is_said_and_the_window_goes_on(qtbot: QtB
     assert isinstance(page, LogbookChapter)
     until(lambda: "cannot be used" in page.empty.text())
     assert page.empty.isVisible()
+    window.keeper.put_now()
+    until(lambda: window.desk.notice is not None and "not in the logbook" in window.desk.notice.what)
+    assert window.desk.notice is not None
+    assert "Its own file is saved." in window.desk.notice.remedy
+    window.desk.say(None)
+    window.keeper.put_now()
+    window.keeper.wait()
+    QApplication.processEvents()
+    assert window.desk.notice is None, "it is said once"
     window.keeper.stop()
 
 

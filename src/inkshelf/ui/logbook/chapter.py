@@ -13,11 +13,12 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListView, QVBoxLayo
 from inkshelf.core.errors import InkshelfError
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
+from inkshelf.ui.listing import VALUE_ROLE
 from inkshelf.ui.logbook.conflicts import Conflicts
 from inkshelf.ui.logbook.keeper import Keeper
 from inkshelf.ui.logbook.looked import Closer, Found, clock, closer, find, learned
 from inkshelf.ui.logbook.plot import Plot
-from inkshelf.ui.logbook.rows import ROW, ROW_ROLE, RowDelegate, Rows
+from inkshelf.ui.logbook.rows import ROW, RowDelegate, Rows
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import OneLine, button, heading, label, scrolled
 
@@ -218,7 +219,7 @@ class LogbookChapter(Page):
     def chosen(self) -> Any:
         """The chosen row, or ``None``."""
         index: QModelIndex = self.view.currentIndex()
-        return index.data(ROW_ROLE) if index.isValid() else None
+        return index.data(VALUE_ROLE) if index.isValid() else None
 
     def _chosen(self, *_: object) -> None:
         row = self.chosen

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from inkshelf.core.errors import InkshelfError
-from inkshelf.ui.desk import Desk, Subject
+from inkshelf.ui.desk import Desk, Notice, Subject
 from inkshelf.ui.frame.settings import data_folder
 
 if TYPE_CHECKING:
@@ -170,7 +170,16 @@ class Keeper(QObject):
         self.ask(work, self._was_put)
 
     def _was_put(self, result: object) -> None:
-        self.away = result.what if isinstance(result, InkshelfError) else ""
+        """A job that could not be put in is said once, and tried again with its next change: it is safe in its own file."""
+        if isinstance(result, InkshelfError):
+            self._put = None
+            if result.what != self.away:
+                self.desk.say(
+                    Notice(f"This job is not in the logbook: {result.what}", f"{result.remedy} Its own file is saved.")
+                )
+            self.away = result.what
+            return
+        self.away = ""
         self.changed.emit()
 
     def sync(self) -> None:

@@ -2,48 +2,28 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QRectF, QSize, Qt
+from PyQt6.QtCore import QModelIndex, QObject, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from inkshelf.ui import theme
+from inkshelf.ui.listing import VALUE_ROLE, Listing, draw_chosen, draw_text
 from inkshelf.ui.logbook.looked import JobRow
 
-ROW_ROLE = Qt.ItemDataRole.UserRole + 1
 ROW, DAY, CLOCK, GAP = 36, 92.0, 58.0, 12.0
 WHOSE, TIMES = 0.36, 0.27  # of the width that is left
 
 
-class Rows(QAbstractListModel):
+class Rows(Listing[JobRow]):
     """The rows as a Qt model."""
 
     def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self.rows: tuple[JobRow, ...] = ()
-
-    def show_rows(self, rows: tuple[JobRow, ...]) -> None:
-        """Show these."""
-        self.beginResetModel()
-        self.rows = rows
-        self.endResetModel()
+        super().__init__(lambda one: f"{one.day}, {one.whose}: {one.brief.aim}; {one.took_words}", parent)
 
     @property
     def longest(self) -> float:
         """Minutes of the longest bar."""
         return max((max(one.high, one.brief.took) for one in self.rows), default=1.0) or 1.0
-
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.rows)
-
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if not index.isValid() or not 0 <= index.row() < len(self.rows):
-            return None
-        one = self.rows[index.row()]
-        if role == ROW_ROLE:
-            return one
-        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole}:
-            return f"{one.day}, {one.whose}: {one.brief.aim}; {one.took_words}"
-        return None
 
 
 class RowDelegate(QStyledItemDelegate):
@@ -53,7 +33,7 @@ class RowDelegate(QStyledItemDelegate):
         return QSize(40, ROW)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        one: JobRow | None = index.data(ROW_ROLE)
+        one: JobRow | None = index.data(VALUE_ROLE)
         model = index.model()
         if painter is None or one is None or not isinstance(model, Rows):
             return
@@ -61,13 +41,11 @@ class RowDelegate(QStyledItemDelegate):
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if option.state & QStyle.StateFlag.State_Selected:
-            painter.setPen(QPen(ink.color("ink"), 1.4))
-            painter.setBrush(ink.color("card"))
-            painter.drawRoundedRect(box.adjusted(1, 1.5, -1, -1.5), 3, 3)
+            draw_chosen(painter, box)
         whose, aim, times = places(box)
-        _write(painter, QRectF(box.left() + 10, box.top(), DAY, ROW), one.day, "pencil", 400)
-        _write(painter, whose, one.whose, "ink", 600)
-        _write(painter, aim, one.brief.aim or "no aim", "ink", 400)
+        draw_text(painter, QRectF(box.left() + 10, box.top(), DAY, ROW), one.day, "pencil")
+        draw_text(painter, whose, one.whose, "ink", weight=600)
+        draw_text(painter, aim, one.brief.aim or "no aim", "ink")
         draw_times(painter, times, one, model.longest)
         painter.setFont(theme.mono(12, 700))
         painter.setPen(ink.color("stop" if one.missed else "ink"))
@@ -108,10 +86,3 @@ def draw_times(painter: QPainter, box: QRectF, one: JobRow, longest: float) -> N
             painter.setPen(QPen(tint, 1.6))
             painter.setBrush(ink.color("paper"))
             painter.drawEllipse(QRectF(x - 3.5, middle - 3.5, 7, 7))
-
-
-def _write(painter: QPainter, box: QRectF, text: str, tint: str, weight: int) -> None:
-    painter.setFont(theme.sans(13, weight))
-    painter.setPen(theme.current().color(tint))
-    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
-    painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)

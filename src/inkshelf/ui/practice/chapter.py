@@ -19,11 +19,12 @@ from inkshelf.core.practice.repetition import in_order
 from inkshelf.store import practice
 from inkshelf.store.folders import data_folder
 from inkshelf.ui.desk import Desk, Notice
+from inkshelf.ui.listing import VALUE_ROLE
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import button, heading
 from inkshelf.ui.practice.card import DrillCard, Offer
 from inkshelf.ui.practice.exercise import Exercise
-from inkshelf.ui.practice.kinds import KIND_ROLE, KindDelegate, KindRow, Kinds
+from inkshelf.ui.practice.kinds import KindDelegate, KindRow, Kinds
 from inkshelf.ui.practice.numbers import NumberCard
 
 WIDE = 300
@@ -105,7 +106,7 @@ class PracticeChapter(Page):
         order = in_order(learner.cards, KINDS, now)
         chosen = self.chosen.kind.key if self.chosen else ""
         blind = self.exercise is not None and self.exercise.verdict is None
-        self.model.show_rows(order, learner.cards, now, blind=blind)
+        self.model.show_kinds(order, learner.cards, now, blind=blind)
         at = order.index(chosen) if chosen in order else 0
         self.view.setCurrentIndex(self.model.index(at))
         due = sum(one.due <= now for one in learner.cards.values())
@@ -120,7 +121,7 @@ class PracticeChapter(Page):
     def chosen(self) -> KindRow | None:
         """The chosen row."""
         index: QModelIndex = self.view.currentIndex()
-        found = index.data(KIND_ROLE) if index.isValid() else None
+        found = index.data(VALUE_ROLE) if index.isValid() else None
         return found if isinstance(found, KindRow) else None
 
     def _chosen(self, *_: object) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QRectF, QSize, Qt
+from PyQt6.QtCore import QModelIndex, QObject, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -10,8 +10,8 @@ from inkshelf.core.practice.drills import KINDS, LEVELS, Kind
 from inkshelf.core.practice.repetition import Card
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
+from inkshelf.ui.listing import VALUE_ROLE, Listing, draw_chosen, draw_text
 
-KIND_ROLE = Qt.ItemDataRole.UserRole + 1
 ROW, PIP, DUE = 44, 9.0, 84.0
 GROUPS = {"mend": "a start to mend", "plan": "a plan to put right", "look": "a question"}
 DAY = 86_400
@@ -53,31 +53,15 @@ class KindRow(Value, frozen=True):
         return f"{self.kind.face}, {self.below}, level {level}, {self.due}{points}"
 
 
-class Kinds(QAbstractListModel):
+class Kinds(Listing[KindRow]):
     """The kinds as a Qt model, in the order in which they come."""
 
     def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self.rows: tuple[KindRow, ...] = ()
+        super().__init__(lambda one: one.words, parent)
 
-    def show_rows(self, order: tuple[str, ...], cards: dict[str, Card], now: int, *, blind: bool) -> None:
+    def show_kinds(self, order: tuple[str, ...], cards: dict[str, Card], now: int, *, blind: bool) -> None:
         """Show these."""
-        self.beginResetModel()
-        self.rows = tuple(KindRow(KINDS[key], cards.get(key), now, blind) for key in order)
-        self.endResetModel()
-
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.rows)
-
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if not index.isValid() or not 0 <= index.row() < len(self.rows):
-            return None
-        one = self.rows[index.row()]
-        if role == KIND_ROLE:
-            return one
-        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole}:
-            return one.words
-        return None
+        self.show_rows(tuple(KindRow(KINDS[key], cards.get(key), now, blind) for key in order))
 
 
 class KindDelegate(QStyledItemDelegate):
@@ -87,22 +71,20 @@ class KindDelegate(QStyledItemDelegate):
         return QSize(40, ROW)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        one: KindRow | None = index.data(KIND_ROLE)
+        one: KindRow | None = index.data(VALUE_ROLE)
         if painter is None or one is None:
             return
-        ink, box = theme.current(), QRectF(option.rect)
+        box = QRectF(option.rect)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if option.state & QStyle.StateFlag.State_Selected:
-            painter.setPen(QPen(ink.color("ink"), 1.4))
-            painter.setBrush(ink.color("card"))
-            painter.drawRoundedRect(box.adjusted(1, 1.5, -1, -1.5), 3, 3)
+            draw_chosen(painter, box)
         left, room = box.left() + 10, box.width() - DUE - 24
-        _write(painter, QRectF(left, box.top() + 4, room, 20), one.kind.face, "ink", 13, 600)
-        _write(painter, QRectF(left, box.top() + 22, room, 18), one.below, "pencil", 12, 400)
+        draw_text(painter, QRectF(left, box.top() + 4, room, 20), one.kind.face, "ink", 13, 600)
+        draw_text(painter, QRectF(left, box.top() + 22, room, 18), one.below, "pencil", 12, 400)
         right = box.right() - 10
         tint = "stop" if one.due == "due" else "pencil"
-        _write(painter, QRectF(right - DUE, box.top() + 4, DUE, 18), one.due, tint, 12, 500, right=True)
+        draw_text(painter, QRectF(right - DUE, box.top() + 4, DUE, 18), one.due, tint, 12, 500, right=True)
         self._pips(painter, right, box.top() + 28, one.card)
         painter.restore()
 
@@ -114,11 +96,3 @@ class KindDelegate(QStyledItemDelegate):
             painter.setBrush(ink.color("ok") if at < reached else Qt.BrushStyle.NoBrush)
             x = right - (len(LEVELS) - at) * (PIP + 4) + 4
             painter.drawEllipse(QRectF(x, top, PIP, PIP))
-
-
-def _write(painter: QPainter, box: QRectF, text: str, tint: str, size: int, weight: int, *, right: bool = False) -> None:
-    painter.setFont(theme.sans(size, weight))
-    painter.setPen(theme.current().color(tint))
-    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
-    side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
-    painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, shown)

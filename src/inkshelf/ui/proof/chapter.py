@@ -16,9 +16,10 @@ from inkshelf.core.plan.asbuilt import accept, accepted, as_built, repair_of, re
 from inkshelf.core.plan.job import Job
 from inkshelf.ui import theme
 from inkshelf.ui.desk import Desk, Notice
+from inkshelf.ui.listing import VALUE_ROLE
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, button, heading, label
-from inkshelf.ui.proof.lines import CALL, GAP, LINE_ROLE, VERDICT, WHAT, LineDelegate, Lines, Shown
+from inkshelf.ui.proof.lines import CALL, GAP, VERDICT, WHAT, LineDelegate, Lines, Shown
 
 EMPTY = (
     "When the work is done, capture the machine once more with the kit, or take an image of its disk, and hold it against this plan: every "
@@ -164,7 +165,7 @@ class ProofChapter(Page):
         shown = [one for one in self.lines if kept(one)]
         if self.which == "differs":
             shown.sort(key=lambda one: weight[one.matters])
-        self.model.show_lines(tuple(Shown(one, accepted(self.desk.job, one)) for one in shown))
+        self.model.show_rows(tuple(Shown(one, accepted(self.desk.job, one)) for one in shown))
         if shown:
             self.view.setCurrentIndex(self.model.index(0))
         self._chosen()
@@ -173,7 +174,7 @@ class ProofChapter(Page):
     def one(self) -> Line | None:
         """The chosen line."""
         index: QModelIndex = self.view.currentIndex()
-        shown = index.data(LINE_ROLE) if index.isValid() else None
+        shown = index.data(VALUE_ROLE) if index.isValid() else None
         return shown.line if shown is not None else None
 
     def _chosen(self) -> None:

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QRect, QRectF, QSize, Qt
+from PyQt6.QtCore import QModelIndex, QObject, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetrics, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractItemView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from inkshelf.core.built.line import Line
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
+from inkshelf.ui.listing import VALUE_ROLE, Listing, draw_text
 from inkshelf.ui.parts import draw_call
 
-LINE_ROLE = Qt.ItemDataRole.UserRole + 1
 WORDS = {"same": "as planned", "unknown": "not known", "stop": "put it right", "warn": "look at it", "note": "small"}
 SIGNS = {"same": "✓", "unknown": "?", "stop": "✗", "warn": "!", "note": "·"}
 TINTS = {"same": "ok", "unknown": "pencil", "stop": "stop", "warn": "warn", "note": "pencil"}
@@ -42,47 +42,35 @@ class Shown(Value, frozen=True):
         return f"accepted: {self.accepted}" if self.accepted else self.line.why if self.line.stands != "same" else ""
 
 
-class Lines(QAbstractListModel):
+class Lines(Listing[Shown]):
     """The lines as a Qt model."""
 
     def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self.lines: tuple[Shown, ...] = ()
-
-    def show_lines(self, lines: tuple[Shown, ...]) -> None:
-        """Show these."""
-        self.beginResetModel()
-        self.lines = lines
-        self.endResetModel()
-
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.lines)
+        super().__init__(_said, parent)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if not index.isValid() or not 0 <= index.row() < len(self.lines):
-            return None
-        one = self.lines[index.row()]
-        if role == LINE_ROLE:
-            return one
-        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole}:
-            return f"{one.line.about}, {one.line.what}: planned {one.line.planned}, read {one.line.built}; {one.verdict}"
-        if role == Qt.ItemDataRole.ToolTipRole:
+        if role == Qt.ItemDataRole.ToolTipRole and index.isValid() and index.row() < len(self.rows):
+            one = self.rows[index.row()]
             return f"{one.line.what}\nplanned  {one.line.planned}\nread       {one.line.built}"
-        return None
+        return super().data(index, role)
+
+
+def _said(one: Shown) -> str:
+    return f"{one.line.about}, {one.line.what}: planned {one.line.planned}, read {one.line.built}; {one.verdict}"
 
 
 class LineDelegate(QStyledItemDelegate):
     """Draws a line."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        one: Shown | None = index.data(LINE_ROLE)
+        one: Shown | None = index.data(VALUE_ROLE)
         view = self.parent()
         port = view.viewport() if isinstance(view, QAbstractItemView) else None
         width = port.width() if port is not None else option.rect.width()
         return QSize(40, ROW if one is None else _figures(one, width) + (WHY if one.below else 0))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        one: Shown | None = index.data(LINE_ROLE)
+        one: Shown | None = index.data(VALUE_ROLE)
         if painter is None or one is None:
             return
         ink, box = theme.current(), QRectF(option.rect)
@@ -95,10 +83,10 @@ class LineDelegate(QStyledItemDelegate):
         if one.line.about.isupper():
             draw_call(painter, box.left() + 4, box.top() + 7, one.line.about)
         else:
-            self._write(painter, QRectF(box.left() + 4, box.top(), CALL, ROW), one.line.about, "pencil", 12)
+            draw_text(painter, QRectF(box.left() + 4, box.top(), CALL, ROW), one.line.about, "pencil", 12)
         room, tall = _room(box.width()), _figures(one, box.width())
         left = box.left() + CALL
-        self._write(painter, QRectF(left, box.top(), WHAT, ROW), one.line.what, "ink", 13)
+        draw_text(painter, QRectF(left, box.top(), WHAT, ROW), one.line.what, "ink", 13)
         left += WHAT + GAP
         differs = one.line.stands == "differs"
         tint = TINTS[one.kind] if differs else "pencil"
@@ -111,14 +99,8 @@ class LineDelegate(QStyledItemDelegate):
             verdict, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{one.verdict}  {SIGNS[one.kind]}"
         )
         if one.below:
-            self._write(painter, QRectF(left, box.top() + tall - 6, box.right() - left - 6, WHY), one.below, "pencil", 12)
+            draw_text(painter, QRectF(left, box.top() + tall - 6, box.right() - left - 6, WHY), one.below, "pencil", 12)
         painter.restore()
-
-    def _write(self, painter: QPainter, box: QRectF, text: str, tint: str, size: int) -> None:
-        painter.setFont(theme.sans(size))
-        painter.setPen(theme.current().color(tint))
-        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
-        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _figure(self, painter: QPainter, box: QRectF, text: str, tint: str) -> None:
         painter.setFont(theme.mono(12))
