@@ -248,6 +248,8 @@ def test_what_arrived_though_nobody_said_so_is_neither_doubled_nor_a_conflict(
 ROUNDS = 5_000 if os.environ.get("INKSHELF_TESTS") == "soak" else 60
 """Changes of each of the two; as many as the figure asks for in ``make soak``."""
 JOBS = max(3, ROUNDS // 50)
+BREAKS = 60_000 if ROUNDS < 1_000 else 400_000
+"""Bytes after which a line has broken: among many jobs an exchange is larger."""
 
 
 def test_two_technicians_with_cuts_at_random_lose_and_double_nothing(
@@ -267,7 +269,7 @@ def hammer(plain: Job, place: str, name: str, two: tuple[Logbook, Logbook], roun
 
     def work(number: int, book: Logbook) -> None:
         try:
-            shown[number] = _work(base, plain, book, Line(place, number, 60_000), name, number, rounds)
+            shown[number] = _work(base, plain, book, Line(place, number, BREAKS), name, number, rounds)
         except BaseException as error:  # noqa: BLE001 - said in the test's own thread
             faults_seen.append(error)
 
@@ -278,8 +280,7 @@ def hammer(plain: Job, place: str, name: str, two: tuple[Logbook, Logbook], roun
         one.join()
     assert not faults_seen, faults_seen
     shop = Logbook(f"postgresql://shop@/{name}?host={place}")
-    for book in (*two, *two):
-        _settled(base, book, shop, "end")
+    shown += [_settled(base, book, shop, "end") for book in (*two, *two)]
     left = sorted(note for seed in shop.seeds() for note in notes_of(shop, seed))
     assert left == sorted(f"{number}-{at}" for number in range(2) for at in range(rounds)), "each once"
     for book in two:
@@ -326,6 +327,29 @@ def _settled(base: Logged, book: Logbook, shop: Logbook, who: str) -> int:
         settle(book, one, "both", Says(T0, who, waits=True))
     sync(book, shop)
     return len(found)
+
+
+def test_a_line_that_breaks_early_still_brings_something_each_time(
+    plain: Job, place: str, name: str, shop: Logbook, two: tuple[Logbook, Logbook]
+) -> None:
+    """More is new at the shop's than any one line lives to bring."""
+    ada, bo = two
+    for number in range(12):
+        put(ada, noted(replace(plain, seed=f"j{number:02}"), *(f"{at} {'x' * 150}" for at in range(40))))
+    sync(ada, shop)
+    line, tries = Line(place, 5, 90_000), 0
+    while bo.count() < 12:
+        tries += 1
+        assert tries < 60, "it never came to an end"
+        try:
+            far = Logbook(line.url(name))
+            sync(bo, far)
+        except AwayError:
+            continue
+        far.close()
+    assert line.cuts > 0
+    assert bo.seeds() == shop.seeds()
+    line.close()
 
 
 def test_every_kind_of_record_is_exchanged_and_another_is_refused() -> None:

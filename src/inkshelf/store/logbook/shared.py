@@ -25,6 +25,7 @@ from inkshelf.store.logbook.models import Change, Entry, Fact, KnownFault, Their
 from inkshelf.store.logbook.records import EXCHANGED, JobRecord, decoded
 
 AT_ONCE = 200
+"""Records that are taken in at once, at most: it begins with one and doubles, so that a line that breaks early still brings something each time."""
 Way = Literal["mine", "theirs", "both"]
 WAYS: tuple[Way, ...] = ("mine", "theirs", "both")
 
@@ -70,12 +71,12 @@ def standing(here: Logbook) -> Synced:
 def _pull(here: Logbook, shop: Logbook) -> int:
     with shop.writing() as session:
         name = f"read/{changes.identity(session)}"
-    count = 0
+    count, most = 0, 1
     while True:
         with here.reading() as session:
             done = _read_to(session, name)
         with shop.reading() as session:
-            rows = session.scalars(select(Change).where(Change.number > done).order_by(Change.number).limit(AT_ONCE)).all()
+            rows = session.scalars(select(Change).where(Change.number > done).order_by(Change.number).limit(most)).all()
             news = {(one.kind, one.seed): (one.revision, one.gone, one.who, one.at) for one in rows}
             keys = [(one.kind, one.seed, one.key, one.revision) for one in rows]
             last = rows[-1].number if rows else done
@@ -91,6 +92,7 @@ def _pull(here: Logbook, shop: Logbook) -> int:
             for kind, seed, raw, revision, gone, who, at in records:
                 count += _take(session, kind, seed, b"" if gone and kind == "job" else raw, revision, Says(at, who))
             changes.fact(session, name).number = last
+        most = min(AT_ONCE, 2 * most)
 
 
 def _read_to(session: Session, name: str) -> int:
