@@ -36,6 +36,8 @@ def test_the_contents_of_an_empty_job_say_where_to_begin() -> None:
         "start": ("", False),
         "sheet": ("", False),
         "proof": ("", False),
+        "logbook": ("", False),
+        "practice": ("", False),
     }
     assert machine_lines(Desk()) == ()
 
@@ -49,6 +51,8 @@ def test_the_contents_count_what_is_open(job: Job) -> None:
         "start": ("2 of 2", False),
         "sheet": (f"{len(job.steps)} steps", False),
         "proof": ("", False),
+        "logbook": ("", False),
+        "practice": ("", False),
     }
     unknown = replace(
         job, found=replace(job.found, ram_bytes=None, conditions=replace(job.found.conditions, mains=None, backup="none"))

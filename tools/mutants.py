@@ -14,6 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from faults import FAULTS
+from faults_logging import LOGGING
 from faults_starting import STARTING
 from faults_working import WORKING
 
@@ -54,7 +55,7 @@ def survives(folder: Path, fault: tuple[str, str, str, str]) -> str:
 
 def main() -> int:
     words = sys.argv[1:]
-    faults = [one for one in (*FAULTS, *STARTING, *WORKING) if not words or any(word in one[0] for word in words)]
+    faults = [one for one in (*FAULTS, *STARTING, *WORKING, *LOGGING) if not words or any(word in one[0] for word in words)]
     with tempfile.TemporaryDirectory(prefix="inkshelf-mutants-") as name:
         folders = [Path(name) / str(at) for at in range(2)]
         for folder in folders:
