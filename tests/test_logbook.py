@@ -222,6 +222,12 @@ def test_a_cut_while_it_writes_loses_nothing_that_was_put_in(job: Job, tmp_path:
     held.close()
 
 
+def test_every_change_is_flushed_before_it_is_said_to_be_kept(book: Logbook) -> None:
+    with book.engine.connect() as connection:
+        said = [connection.exec_driver_sql(f"PRAGMA {one}").scalar() for one in ("synchronous", "journal_mode", "foreign_keys")]
+    assert said == [2, "wal", 1]
+
+
 def test_the_power_may_go_at_any_byte_that_is_written(job: Job, tmp_path: Path) -> None:
     """What is on the disk then is the file and a beginning of its log: every job that was kept before is there, whole, and none besides."""
     url = f"sqlite:///{tmp_path / 'log.sqlite'}"

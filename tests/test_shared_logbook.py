@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import random
 import threading
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -111,6 +112,19 @@ def test_the_tables_on_the_server_are_those_that_are_used(shop: Logbook) -> None
     again = Logbook(shop.url)
     assert again.count() == 0, "opened twice, it is brought up to date once"
     again.close()
+
+
+def test_a_change_that_is_said_again_is_made_once_and_what_was_tried_counts_as_known(plain: Job, shop: Logbook) -> None:
+    kept, raw = logged(read(plain)), document.dump(plain)
+    assert shop.put(kept, raw, Says(T0, knows=0, key="first")) == 1
+    assert shop.put(kept, raw, Says(T0, knows=0, key="first")) == 1, "said again"
+    with shop.reading() as session:
+        assert session.scalar(text("SELECT count(*) FROM change")) == 1
+    with pytest.raises(ChangedMeanwhileError):
+        shop.put(kept, raw, Says(T0, knows=0, key="second"))
+    assert shop.put(kept, raw, Says(T0, knows=0, key="second", tried=("first",))) == 2, "the first was its own"
+    with pytest.raises(ChangedMeanwhileError):
+        shop.put(kept, raw, Says(T0, knows=0, key="third", tried=("first",)))
 
 
 def test_what_one_writes_the_other_reads_and_only_once(plain: Job, shop: Logbook, two: tuple[Logbook, Logbook]) -> None:
@@ -335,9 +349,10 @@ def test_a_line_that_breaks_early_still_brings_something_each_time(
     """More is new at the shop's than any one line lives to bring."""
     ada, bo = two
     for number in range(12):
-        put(ada, noted(replace(plain, seed=f"j{number:02}"), *(f"{at} {'x' * 150}" for at in range(40))))
+        words = (random.Random(number * 100 + at).randbytes(120).hex() for at in range(90))
+        put(ada, noted(replace(plain, seed=f"j{number:02}"), *words))
     sync(ada, shop)
-    line, tries = Line(place, 5, 90_000), 0
+    line, tries = Line(place, 5, 200_000), 0
     while bo.count() < 12:
         tries += 1
         assert tries < 60, "it never came to an end"
@@ -375,6 +390,11 @@ def test_what_a_shop_sends_is_looked_at(plain: Job, shop: Logbook, two: tuple[Lo
     with shop.writing() as session:
         session.execute(text("UPDATE entry SET document = 'nonsense'"))
     with pytest.raises(JobError, match="damaged"):
+        sync(bo, shop)
+    with shop.writing() as session:
+        another = zlib.compress(document.dump(replace(plain, seed="two")))
+        session.execute(text("UPDATE entry SET document = :raw"), {"raw": another})
+    with pytest.raises(JobError, match="another job"):
         sync(bo, shop)
     assert bo.count() == 0
 
