@@ -14,6 +14,7 @@ from inkshelf.cli.main import run
 from inkshelf.core.learned.history import JobDone, StageDone, done_of, own_waits, planned_of, port_of
 from inkshelf.core.learned.regression import Prior, fit
 from inkshelf.core.learned.times import FEW, Band, learn, overruns, quantiles
+from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
 from inkshelf.core.practice.shop import JOBS, OPEN, made_up_shop
 from inkshelf.core.practice.shops import simulated
@@ -22,6 +23,7 @@ from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.exchange.plots import FORMATS, Look, StageRow, counted, kept, saved, stages
 from inkshelf.store.logbook.book import Logbook
+from inkshelf.store.logbook.changes import Says
 from inkshelf.store.logbook.demo import demo_logbook
 from inkshelf.store.logbook.history import history, met, waits
 
@@ -131,6 +133,18 @@ def test_the_database_gives_what_the_jobs_say(shop: Logbook) -> None:
     total = sum(minutes for _, minutes in waits(shop))
     assert total == pytest.approx(sum(one.waited for seed in shop.seeds() for one in shop.logged(seed).steps), abs=2)
     assert met(shop)[0].count >= met(shop)[-1].count
+
+
+def test_a_stage_of_which_a_step_was_left_out_says_nothing_in_the_database_either(tmp_path: Path) -> None:
+    past = next(iter(made_up_shop(9)))
+    kept_of = logged(read(past.job))
+    steps = tuple(replace(one, stands="skipped") if one.stage == "Install" else one for one in kept_of.steps)
+    book = Logbook(f"sqlite:///{tmp_path / 'log.sqlite'}")
+    book.put(replace(kept_of, steps=steps), document.dump(past.job), Says(past.at, past.who))
+    (job,) = history(book)
+    assert "Install" not in {one.stage for one in job.stages}
+    assert job == done_of(book.logged(past.job.seed), past.who)
+    book.close()
 
 
 def test_the_made_up_shop_is_the_same_every_time_and_is_built_once(tmp_path: Path, shop: Logbook) -> None:

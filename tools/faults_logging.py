@@ -19,7 +19,6 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("core/learned/times.py", "state = _forecast(state, block)", "state = _forecast(_fitted(state, jobs), block)", "learned"),
     ("core/learned/times.py", "aside = (10 - OF_TEN) / 20", "aside = (10 - OF_TEN) / 10", "learned"),
     ("core/day/planning.py", "if first[0] == second[0]:", "if True:", "day"),
-    ("core/day/planning.py", "objective[columns[-1]] = 1.0", "pass", "day"),
     ("core/day/planning.py", "late[model.column(0.0, horizon)] = LATE", "late[model.column(0.0, horizon)] = 0.0", "day"),
     ("core/day/spans.py", "- one.work.seconds / 60)", ")", "day"),
     ("core/day/spans.py", "if one.over or step is None:", "if step is None:", "day"),
