@@ -22,7 +22,7 @@ from inkshelf.core.practice.judging import HINT, LATE, LEAST, WHOLE, explained, 
 from inkshelf.core.practice.machines import KITS, chance, kit_of, made_up
 from inkshelf.core.practice.numbers import ASKS, answer, judge, number
 from inkshelf.core.practice.planting import FAULTS, fault_of, system_of
-from inkshelf.core.practice.repetition import DAY, PASSED, Card, after, in_order
+from inkshelf.core.practice.repetition import DAY, MOST, PASSED, Card, after, in_order
 from inkshelf.core.value import replace
 from inkshelf.store import practice
 
@@ -111,6 +111,9 @@ def test_the_judge_sees_what_is_lost_and_what_no_longer_starts() -> None:
     assert other in one.sure
     lost = change(way, "delete", other)
     assert any(line.words.startswith(other) or other in line.words for line in judged(one, lost).lines if not line.good)
+    formatted = change(way, "format", next(call for call in one.keeps if call.startswith("R")), fs="ntfs")
+    assert any("would be gone" in line.words for line in judged(one, formatted).lines), "there still, and empty"
+    assert not judged(replace(one, sure=("S9",)), way).done, "another system that starts no more"
     alone = replan(replace(one.task, aims=()))
     assert not judged(one, alone).done
 
@@ -187,6 +190,7 @@ def test_the_right_number_is_right_and_a_slip_is_not(seed: int, level: int) -> N
     if "." not in right:
         assert not judge(asked, right + "0").right, "a digit too many"
         assert not judge(asked, right[:-1] or "0").right, "a digit too few"
+        assert not judge(asked, str(int(right) - 1)).right, "less than is wanted, by however little"
     size = asked.wanted
     for unit in {one.unit for one in BOXES.values() if one.unit} - {BOXES[asked.box].unit, 1}:
         slip = str(-(-size // unit))
@@ -211,7 +215,8 @@ def test_what_goes_well_comes_later_each_time_and_what_goes_badly_sooner(points:
         assert later.due > now
         assert 1 <= later.level <= 3
         if got >= PASSED:
-            assert later.gap >= max(DAY, card.gap if card.gap >= DAY else 0)
+            assert later.gap >= DAY
+            assert card.gap < DAY or later.gap > card.gap or later.gap == MOST
         else:
             assert later.gap < DAY
         assert later.best == max(card.best, got)
