@@ -16,9 +16,10 @@ from inkshelf.core.learned.regression import Prior, fit
 from inkshelf.core.learned.times import FEW, Band, learn, overruns, quantiles
 from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
+from inkshelf.core.practice.machines import kit_of, made_up
 from inkshelf.core.practice.shop import JOBS, OPEN, made_up_shop
 from inkshelf.core.practice.shops import simulated
-from inkshelf.core.sheet.logged import logged
+from inkshelf.core.sheet.logged import connected, logged
 from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.exchange.plots import FORMATS, Look, StageRow, counted, kept, saved, stages
@@ -115,6 +116,11 @@ def test_only_stages_that_were_timed_whole_count_and_waits_that_belong_to_the_wo
     assert [one.stage for one in planned_of(kept_of, "ada").stages] == list(dict.fromkeys(one.stage for one in kept_of.steps))
     assert own_waits("download: 4.0\ncustomer: 9.0\nmy own: words: 3.0\ntool: 1.5") == 5.5
     assert port_of(["nvme", "usb"]) == "usb"
+    assert port_of(["nvme", "sata turning", "sata"]) == "sata turning"
+    assert port_of(["strange"]) == ""
+    old = made_up(kit_of("old"), "x").disks[0]
+    assert [connected(replace(old, rotational=one)) for one in (True, False, None)] == ["sata turning", "sata", "sata"]
+    assert connected(replace(old, rotational=True, removable=True, transport="usb")) == "usb", "a bridge says so of any stick"
 
 
 def test_the_database_gives_what_the_jobs_say(shop: Logbook) -> None:

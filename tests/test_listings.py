@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from inkshelf.bench import demo
 from inkshelf.bench.intake import take_in
 from inkshelf.core.errors import CaptureError, InkshelfError
+from inkshelf.core.machine.captured import merge_identity
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
@@ -87,6 +88,23 @@ def test_old_listings_with_sizes_as_text_are_read() -> None:
     for node in old["blockdevices"]:
         age(node)
     assert captures.read_lsblk(json.dumps(old)) == captures.read_lsblk(json.dumps(demo.listing()))
+
+
+@pytest.mark.parametrize(
+    ("said", "turns"), [(True, True), ("1", True), (False, False), ("0", False), (None, None), ("x", None)]
+)
+def test_whether_platters_turn_is_read_and_kept_when_an_image_is_taken_in(
+    said: object, turns: bool | None, demo_files: tuple[Path, Path]
+) -> None:
+    document = demo.listing()
+    if said is not None:
+        document["blockdevices"][0]["rota"] = said
+    listed = captures.read_lsblk(json.dumps(document))
+    assert [one.rotational for one in listed] == [turns]
+    job = take_in([demo_files[0]], [listed], [], mode="uefi", seed="x")
+    assert [one.rotational for one in job.found.disks] == [turns]
+    again = captures.read_lsblk(json.dumps(demo.listing()))
+    assert merge_identity(job.found.disks[0], again[0]).rotational == turns, "one that says nothing takes nothing away"
 
 
 def test_loop_devices_and_used_space_are_told_apart() -> None:

@@ -92,6 +92,7 @@ SAID = {
     "serial": "KEPT-1",
     "transport": "usb",
     "removable": True,
+    "rotational": True,
     "device": "/dev/sdk",
     "failing": True,
     "stick": StickFacts(port="usb2", writes=21_000_000, real_size=GIB),

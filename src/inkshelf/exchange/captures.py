@@ -18,6 +18,8 @@ from inkshelf.core.value import replace
 from inkshelf.exchange.fields import listed, number, word
 from inkshelf.exchange.mounted import DEEPEST, Mounts, has_root, mounts, places, root
 
+ROTATES = {"true": True, "1": True, "false": False, "0": False}
+"""What versions of the utility say of platters; a bridge for sticks may say that they turn."""
 IN_MEMORY, EMPTY = ("zram", "ram"), (0, "0")
 
 
@@ -80,6 +82,7 @@ def _lsblk_disk(node: dict[str, Any], running: Mounts) -> Disk:
         serial=word(node, "serial"),
         transport=word(node, "tran"),
         removable=node.get("rm") in (True, "1"),
+        rotational=ROTATES.get(str(node.get("rota")).lower()),
         device=word(node, "path") or f"/dev/{word(node, 'name')}",
         table=table_of({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
         volumes=volumes,

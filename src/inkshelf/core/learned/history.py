@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from inkshelf.core.sheet.logged import Logged
+from inkshelf.core.sheet.logged import TURNING, Logged
 from inkshelf.core.value import Value
 
+PORTS = ("usb", f"ata {TURNING}", f"sata {TURNING}", TURNING, "ata", "sata", "nvme")
+"""Kinds of disk and ways that they are connected, as ``sheet.logged`` says them: the slowest first."""
 OWN_WAITS = ("download", "tool")
 """Waits that belong to the work; a break, the customer, a program that was closed say nothing about the machine."""
 
@@ -21,7 +23,8 @@ class StageDone(Value, frozen=True):
 
 
 class JobDone(Value, frozen=True):
-    """A finished job. ``port``: how its disks are connected, ``who`` did it, ``ended``: seconds since the epoch; ``whole``: every stage is there."""
+    """A finished job. ``port``: how its slowest disk is connected, and whether platters turn in it; ``who`` did it,
+    ``ended``: seconds since the epoch; ``whole``: every stage is there."""
 
     seed: str
     stages: tuple[StageDone, ...]
@@ -41,9 +44,9 @@ class JobDone(Value, frozen=True):
 
 
 def port_of(transports: Iterable[str]) -> str:
-    """Return the slowest way that disks of a machine are connected."""
+    """Return the slowest kind of disk, and way that it is connected, of a machine."""
     there = set(transports)
-    return next((one for one in ("usb", "sata", "ata", "nvme") if one in there), "")
+    return next((one for one in PORTS if one in there), "")
 
 
 def own_waits(waits: str) -> float:

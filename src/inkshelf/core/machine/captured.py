@@ -28,6 +28,7 @@ def merge_identity(disk: Disk, captured: Disk) -> Disk:
         serial=captured.serial or disk.serial,
         transport=captured.transport or disk.transport,
         removable=captured.removable,
+        rotational=disk.rotational if captured.rotational is None else captured.rotational,
         device=captured.device or disk.device,
         physical_sector=captured.physical_sector or disk.physical_sector,
         shown_sector=captured.sector if captured.sector != disk.sector else 0,

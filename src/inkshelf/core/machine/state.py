@@ -193,8 +193,8 @@ SECTORS = (512, 1024, 2048, 4096)
 class Disk(Value, frozen=True):
     """One disk: who it is, its table, its volumes in order of their place.
 
-    ``sector`` is what its table was made at; ``shown_sector`` what the disk shows, where that is known to differ. ``failing``: it reports
-    errors of its own. ``stick``: it is one that is prepared here, for a machine.
+    ``sector`` is what its table was made at; ``shown_sector`` what the disk shows, where that is known to differ. ``rotational``: whether
+    platters turn in it (``None``: not known). ``failing``: it reports errors of its own. ``stick``: it is one that is prepared here, for a machine.
     """
 
     id: Letter
@@ -205,6 +205,7 @@ class Disk(Value, frozen=True):
     serial: Line = ""
     transport: Line = ""
     removable: bool = False
+    rotational: bool | None = None
     device: Line = ""
     table: Table = field(default_factory=Table)
     volumes: tuple[Volume, ...] = ()

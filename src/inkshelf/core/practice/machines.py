@@ -19,11 +19,12 @@ Said = tuple[str, dict[str, str]]
 
 
 class Make(Value, frozen=True):
-    """A model of disk. ``bytes`` as it is sold, ``transport`` as a listing names it."""
+    """A model of disk. ``bytes`` as it is sold, ``transport`` as a listing names it, ``turning``: platters do."""
 
     model: str
     bytes: int
     transport: str
+    turning: bool = False
 
 
 class Kit(Value, frozen=True):
@@ -44,7 +45,7 @@ MAKES = {
         Make("Wren NV-512", 512_110_190_592, "nvme"),
         Make("Wren NV-1T", 1_000_204_886_016, "nvme"),
         Make("Plover C2", 256 * GB, "sata"),
-        Make("Heron HD-500", 500_107_862_016, "sata"),
+        Make("Heron HD-500", 500_107_862_016, "sata", turning=True),
         Make("Dunlin S1", 128 * GB, "usb"),
     )
 }
@@ -110,6 +111,7 @@ def _blank(make: Make, letter: str, seed: str) -> Disk:
         serial=serial,
         transport=make.transport,
         removable=make.transport == "usb",
+        rotational=make.turning,
         device=names[make.transport],
         table=Table(),
     )

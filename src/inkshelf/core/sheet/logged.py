@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.atwork import AtWork, at_work
 from inkshelf.core.sheet.sheet import Sheet, sheet
@@ -9,12 +10,13 @@ from inkshelf.core.steps.effort import efforts
 from inkshelf.core.value import Value
 from inkshelf.core.work.worked import Worked, worked
 
+TURNING = "turning"
 OPENED = "key"
 """What the sheet calls the key that opened the firmware, where it asks for it."""
 
 
 class LoggedDisk(Value, frozen=True):
-    """A disk by which a machine is known again; bytes. ``transport``: how it is connected."""
+    """A disk by which a machine is known again; bytes. ``transport``: how it is connected, and whether platters turn in it."""
 
     serial: str
     model: str
@@ -82,7 +84,7 @@ def logged(reading: Reading, made: Sheet | None = None) -> Logged:
     steps = _steps(reading, rows)
     findings = tuple(LoggedFinding(one.key, one.severity, one.title, one.overridden) for one in made.findings)
     machine = reading.plan.found
-    disks = tuple(LoggedDisk(one.serial, one.model, one.size, one.transport) for one in machine.disks if not one.stick)
+    disks = tuple(LoggedDisk(one.serial, one.model, one.size, connected(one)) for one in machine.disks if not one.stick)
     ended = [one.work.ended for one in rows if one.work.ended is not None]
     over = bool(rows) and all(one.over for one in rows)
     return Logged(
@@ -102,6 +104,11 @@ def logged(reading: Reading, made: Sheet | None = None) -> Logged:
         board=machine.board,
         opened=next((value for one in state.steps.values() for what, value in one.measured if what == OPENED), ""),
     )
+
+
+def connected(disk: Disk) -> str:
+    """Return how a disk is connected and of which kind it is, as times are learned from it: a disk with platters is another one."""
+    return f"{disk.transport} {TURNING}".strip() if disk.rotational and not disk.removable else disk.transport
 
 
 def _steps(reading: Reading, rows: tuple[AtWork, ...]) -> tuple[LoggedStep, ...]:

@@ -13,6 +13,7 @@ from inkshelf.core.learned.history import StageDone, port_of
 from inkshelf.core.learned.times import Times
 from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.logged import connected
 from inkshelf.core.value import Value
 from inkshelf.store.logbook.book import Logbook, unpacked
 from inkshelf.store.logbook.models import Entry
@@ -56,5 +57,5 @@ def _order(seed: str, name: str, who: str, raw: bytes, times: Times, now: int) -
         return None
     if not reading.job.steps or reading.job.plan_fault:
         return None
-    port = port_of(one.transport for one in reading.plan.found.disks if not one.stick)
+    port = port_of(connected(one) for one in reading.plan.found.disks if not one.stick)
     return Order(seed, name, spans_of(reading, now, lambda stage: times.middle(StageDone(stage, 1.0, 0.0), port, who)))

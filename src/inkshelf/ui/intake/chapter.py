@@ -24,6 +24,7 @@ from inkshelf.ui.page import Page
 from inkshelf.ui.parts import MAY_BREAK, CallMark, Choice, OneLine, button, card, clear, heading, label, scrolled
 
 ROOM_FOR_REASONS, REASON = 640, 2  # pixels; the place of the reason in a row
+PLATTERS = {True: "platters turn in it", False: "nothing turns in it"}
 NOT_KNOWN: tuple[str, object] = ("not known yet", None)
 
 
@@ -99,6 +100,7 @@ class IntakeChapter(Page):
             table,
             f"{disk.sector}-byte sectors, {disk.physical_sector} physical",
             disk.transport or "transport not known",
+            *((PLATTERS[disk.rotational],) if disk.rotational is not None else ()),
             disk.device or "no device name",
             read,
         )
