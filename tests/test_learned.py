@@ -161,6 +161,9 @@ def test_the_made_up_shop_is_the_same_every_time_and_is_built_once(tmp_path: Pat
     again.close()
     demo_logbook(tmp_path)
     assert place.stat().st_mtime_ns == before
+    place.rename(tmp_path / "made-up-shop-0.sqlite")
+    assert Logbook(demo_logbook(tmp_path)).count() == JOBS
+    assert [one.name for one in tmp_path.glob("*.sqlite")] == [place.name], "one of an earlier recipe is made anew"
 
 
 @pytest.mark.parametrize("form", FORMATS)

@@ -21,6 +21,8 @@ from inkshelf.core.work.events import AnyEvent, Began, How, Measured, Noted, Pau
 
 DAY, HOUR = 86_400, 3_600
 JOBS = 40
+RECIPE = 2
+"""Grows with every change of what is made here, so that a shop of an earlier recipe is made anew."""
 UNTIL = 1_795_910_400
 """The last day of the two years, in seconds since the epoch: 29 November 2026."""
 NAME = "Cooper & Reed"

@@ -6,13 +6,14 @@ from pathlib import Path
 
 from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
-from inkshelf.core.practice.shop import made_up_shop
+from inkshelf.core.practice.shop import RECIPE, made_up_shop
 from inkshelf.core.sheet.logged import logged
 from inkshelf.store.logbook.book import Logbook
 from inkshelf.store.logbook.changes import Says
 from inkshelf.store.logbook.connection import SQLITE
 from inkshelf.store.logbook.faults import Fault, put_fault
 
+NAME = "made-up-shop"
 FAULTS = (
     Fault("Tern 7", "It drops its boot entry when the battery was out", "A fallback file on the EFI system partition"),
     Fault(
@@ -23,9 +24,9 @@ FAULTS = (
 
 def demo_logbook(folder: Path) -> str:
     """Return the URL of the made-up shop's logbook in a folder; built first where it is not there whole."""
-    place, half = folder / "made-up-shop.sqlite", folder / "made-up-shop.part.sqlite"
+    place, half = folder / f"{NAME}-{RECIPE}.sqlite", folder / f"{NAME}.part.sqlite"
     if not place.exists():
-        for left in folder.glob("made-up-shop.part.sqlite*"):
+        for left in folder.glob(f"{NAME}*"):  # half a one, or one of an earlier recipe
             left.unlink()
         fill(f"{SQLITE}{half}")
         half.rename(place)
