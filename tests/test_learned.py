@@ -123,12 +123,21 @@ def test_only_stages_that_were_timed_whole_count_and_waits_that_belong_to_the_wo
     assert connected(replace(old, rotational=True, removable=True, transport="usb")) == "usb", "a bridge says so of any stick"
 
 
+def same(one: JobDone, other: JobDone | None) -> None:
+    """Of two sums of the same minutes the last digits may differ."""
+    assert other is not None
+    assert (one.seed, one.port, one.who, one.ended) == (other.seed, other.port, other.who, other.ended)
+    assert [(stage.stage, stage.carried) for stage in one.stages] == [(stage.stage, stage.carried) for stage in other.stages]
+    for stage, twin in zip(one.stages, other.stages, strict=True):
+        assert (stage.planned, stage.took) == pytest.approx((twin.planned, twin.took))
+
+
 def test_the_database_gives_what_the_jobs_say(shop: Logbook) -> None:
     jobs = history(shop)
     assert len(jobs) == shop.count() - len(OPEN) == JOBS - len(OPEN), "some stand on the bench still"
     assert [one.ended for one in jobs] == sorted(one.ended for one in jobs)
-    for one in jobs[:3]:
-        assert one == done_of(shop.logged(one.seed), one.who)
+    for one in jobs:
+        same(one, done_of(shop.logged(one.seed), one.who))
     assert [one.seed for one in history(shop, 5)] == [one.seed for one in jobs[-5:]]
     held, of = learn(jobs).held
     assert of == len(jobs)
@@ -149,7 +158,7 @@ def test_a_stage_of_which_a_step_was_left_out_says_nothing_in_the_database_eithe
     book.put(replace(kept_of, steps=steps), document.dump(past.job), Says(past.at, past.who))
     (job,) = history(book)
     assert "Install" not in {one.stage for one in job.stages}
-    assert job == done_of(book.logged(past.job.seed), past.who)
+    same(job, done_of(book.logged(past.job.seed), past.who))
     book.close()
 
 

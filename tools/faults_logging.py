@@ -12,7 +12,7 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("store/logbook/connection.py", '"PRAGMA synchronous = FULL"', '"PRAGMA synchronous = OFF"', "logbook"),
     ("store/logbook/connection.py", "said = said.replace(part,", "said = said.replace('?',", "shared_logbook"),
     ("store/logbook/faults.py", "any(name.startswith(one.model.lower()) for name in names)", "one.model.lower() in names", "window_logbook"),
-    ("store/logbook/history.py", "if row.took is None or row.stands not in TIMED:", "if row.took is None:", "learned"),
+    ("store/logbook/history.py", "(TimedStep.stands.in_(TIMED), 0), else_=1", "else_=0", "learned"),
     ("core/learned/history.py", "if stage not in broken", "if True", "learned"),
     ("core/learned/history.py", "        if why in OWN_WAITS:", "        if True:", "learned"),
     ("core/learned/regression.py", "weights = np.minimum(1.0, BEND * spread / np.maximum(rest, 1e-12))", "weights = np.ones(len(y))", "learned"),

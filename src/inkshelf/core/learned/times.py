@@ -11,12 +11,12 @@ from collections.abc import Sequence
 
 from inkshelf.core.learned.history import JobDone, StageDone
 from inkshelf.core.learned.regression import Fitted, Prior, fit
-from inkshelf.core.value import Value
+from inkshelf.core.value import Value, replace
 from inkshelf.data import table
 
 OF_TEN = 8
 PRIOR_MISSES = 6
-FIRST, GROWTH = 5, 1.4
+FIRST, GROWTH = 5, 1.5
 """Forecasts are made anew when so many more jobs are there."""
 FEW = 20
 NORMAL_POINTS = (-1.3830, -0.6745, -0.2104, 0.2104, 0.6745, 1.3830)
@@ -152,7 +152,7 @@ def learn(history: Sequence[JobDone]) -> Times:
         state = _forecast(state, block)
         done += len(block)
         state = _fitted(state, jobs[:done])
-    return state
+    return replace(state, over={stage: ratio for stage, ratio, _ in overruns(jobs)})
 
 
 def _fitted(state: Times, jobs: Sequence[JobDone]) -> Times:
@@ -172,8 +172,7 @@ def _fitted(state: Times, jobs: Sequence[JobDone]) -> Times:
         for stage, found in rows.items()
     }
     planned = {stage: _between(sorted(one.planned for one, _ in found), (len(found) - 1) / 2) for stage, found in rows.items()}
-    over = {stage: ratio for stage, ratio, _ in overruns(jobs)}
-    return Times(fits, planned, over, state.misses, state.stage_misses, state.past, len(jobs))
+    return Times(fits, planned, state.over, state.misses, state.stage_misses, state.past, len(jobs))
 
 
 def _forecast(state: Times, jobs: Sequence[JobDone]) -> Times:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
 from inkshelf.core.checks.guide import page_of
@@ -15,7 +14,7 @@ from inkshelf.core.value import Value
 from inkshelf.store.logbook.book import Logbook
 from inkshelf.store.logbook.models import Entry, MetFinding, SeenDisk, TimedStep
 
-LATEST = 500
+LATEST = 300
 """Jobs that are learned from: people, tools and machines change, and what is older says little."""
 TIMED = ("done", "otherwise")
 
@@ -50,27 +49,21 @@ def history(book: Logbook, latest: int = LATEST) -> tuple[JobDone, ...]:
 
 
 def _stages(session: Session, seeds: Sequence[str]) -> dict[str, tuple[StageDone, ...]]:
-    """The stages of these jobs of which every step was timed."""
-    columns = (TimedStep.seed, TimedStep.stage, TimedStep.stands, TimedStep.planned, TimedStep.took, TimedStep.waits)
-    rows = session.execute(select(*columns, TimedStep.carried).where(TimedStep.seed.in_(list(seeds)))).all()
-    sums: dict[str, dict[str, list[Any] | None]] = {}
-    for row in rows:
-        _add(sums.setdefault(row.seed, {}), row)
-    return {
-        seed: tuple(StageDone(stage, *one) for stage, one in stages.items() if one is not None) for seed, stages in sums.items()
-    }
-
-
-def _add(stages: dict[str, list[Any] | None], row: Any) -> None:
-    """Add a step to its stage; one that was not timed makes the stage say nothing."""
-    if row.took is None or row.stands not in TIMED:
-        stages[row.stage] = None
-        return
-    one = stages.setdefault(row.stage, [0.0, 0.0, 0])
-    if one is not None:
-        one[0] += row.planned
-        one[1] += row.took + (own_waits(row.waits) if row.waits else 0.0)
-        one[2] += row.carried
+    """The stages of these jobs of which every step was timed, summed by the database."""
+    untimed = case((TimedStep.took.is_(None), 1), (TimedStep.stands.in_(TIMED), 0), else_=1)
+    sums = (func.sum(TimedStep.planned), func.sum(TimedStep.took), func.sum(TimedStep.carried), func.sum(untimed))
+    chosen = TimedStep.seed.in_(list(seeds))
+    query = select(TimedStep.seed, TimedStep.stage, *sums).where(chosen).group_by(TimedStep.seed, TimedStep.stage)
+    waited: dict[tuple[str, str], float] = {}
+    for seed, stage, lines in session.execute(
+        select(TimedStep.seed, TimedStep.stage, TimedStep.waits).where(chosen, TimedStep.waits != "")
+    ):
+        waited[seed, stage] = waited.get((seed, stage), 0.0) + own_waits(lines)
+    found: dict[str, list[StageDone]] = {}
+    for seed, stage, planned, took, carried, left_out in session.execute(query.order_by(func.min(TimedStep.number))):
+        if not left_out:
+            found.setdefault(seed, []).append(StageDone(stage, planned, took + waited.get((seed, stage), 0.0), int(carried)))
+    return {seed: tuple(stages) for seed, stages in found.items()}
 
 
 def waits(book: Logbook, latest: int = LATEST) -> tuple[tuple[str, float], ...]:
