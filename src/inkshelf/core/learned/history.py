@@ -23,8 +23,8 @@ class StageDone(Value, frozen=True):
 
 
 class JobDone(Value, frozen=True):
-    """A finished job. ``port``: how its slowest disk is connected, and whether platters turn in it; ``who`` did it,
-    ``ended``: seconds since the epoch; ``whole``: every stage is there."""
+    """A finished job. ``stages``: those of which every step was timed. ``port``: how its slowest disk is connected, and whether platters turn
+    in it; ``who`` did it, ``ended``: seconds since the epoch."""
 
     seed: str
     stages: tuple[StageDone, ...]
