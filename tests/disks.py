@@ -69,7 +69,7 @@ def put_volume(fd: int, folder: Path, at: int, length: int, command: tuple[str, 
 def put_nt_loader(path: Path, esp: int, system_number: int) -> None:
     """Give the EFI system partition at byte ``esp`` an NT loader whose boot data names partition ``system_number``."""
     loader = stand_ins.loader("NT loader", signed=True)
-    data = stand_ins.boot_data(guid(path.name, "disk"), guid(path.name, str(system_number)))
+    data = stand_ins.boot_data(guid(path.name, str(system_number)))
     put_on_fat(
         path,
         esp,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from random import Random
 
 import pytest
 from hypothesis import given, settings
@@ -21,7 +22,7 @@ from inkshelf.core.practice.drills import KINDS, LEVELS, drill, held_back, kind_
 from inkshelf.core.practice.judging import HINT, LATE, LEAST, WHOLE, explained, firmware_words, hints, judged
 from inkshelf.core.practice.machines import KITS, chance, kit_of, made_up
 from inkshelf.core.practice.numbers import ASKS, answer, judge, number
-from inkshelf.core.practice.planting import FAULTS, fault_of, system_of
+from inkshelf.core.practice.planting import FAULTS, fault_of, planted, system_of
 from inkshelf.core.practice.repetition import DAY, MOST, PASSED, Card, after, in_order
 from inkshelf.core.value import replace
 from inkshelf.store import practice
@@ -58,6 +59,17 @@ def test_any_seed_gives_a_drill_that_can_be_done_and_always_the_same(kind: str, 
     assert not judged(one, one.task, wrong(one)).done
     assert document.load(document.dump(one.task)) == one.task, "it can be saved and opened"
     assert one.asked is None or len(one.asked.answers) == len(dict(one.asked.answers)) >= 2
+
+
+@pytest.mark.parametrize("seed", ["adf", "acf", "9cf"])
+def test_a_fault_that_finds_nothing_left_to_spoil_is_passed_over(seed: str) -> None:
+    sound = made_up(kit_of("both"), "sound")
+    bare = replace(sound, firmware=replace(sound.firmware, entries=(), order=()))
+    call = system_of(bare, "linux")
+    assert planted(fault_of("order"), bare, call, Random(seed)) is None
+    assert planted(fault_of("order"), sound, call, Random(seed)) not in {None, sound}
+    one = drill("comes-up", 3, seed)
+    assert judged(one, explained(one), one.asked.right if one.asked else "").done
 
 
 def test_there_are_enough_kinds_and_no_two_drills_are_the_same() -> None:

@@ -188,11 +188,7 @@ def test_the_demo_volume_is_asleep_and_pinned_where_its_page_file_ends(found_job
 
 def test_start_up_files_are_told_apart(tmp_path: Path) -> None:
     path = make_volume(tmp_path / "esp", 64 * MIB, "mkfs.fat", "-F", "32", "-s", "1")
-    disk, target, root = (
-        "5B0E6F2A-71C4-4D0B-9A53-2F0C9D1E4471",
-        "C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4",
-        "11111111-2222-4333-8444-555555555555",
-    )
+    target, root = ("C48E1D93-5A2F-47B6-9E08-D17B3F6A20E4", "11111111-2222-4333-8444-555555555555")
     nt = loader("nt", signed=True)
     put_on_fat(
         path,
@@ -200,7 +196,7 @@ def test_start_up_files_are_told_apart(tmp_path: Path) -> None:
         {
             exact("paths", "nt_loader"): nt,
             exact("paths", "fallback_x64"): nt,
-            exact("paths", "nt_boot_data"): boot_data(disk, target),
+            exact("paths", "nt_boot_data"): boot_data(target),
             r"\EFI\quill\shimx64.efi": loader("first", signed=True),
             r"\EFI\quill\grubx64.efi": loader("menu", signed=False),
             r"\EFI\quill\grub.cfg": menu_config(((root, root),), "Quill", (("other", exact("paths", "nt_loader")),)),

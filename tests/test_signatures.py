@@ -17,16 +17,25 @@ from hypothesis import strategies as st
 from inkshelf.bench import signing
 from inkshelf.bench.programs import program
 from inkshelf.core.boot.keys import X509, SignatureList, Signed, build_lists
-from inkshelf.core.boot.trust import UNSIGNED, refusal, vouched
+from inkshelf.core.boot.mishaps import STANDING
+from inkshelf.core.boot.rehearse import outcome
+from inkshelf.core.boot.trust import ALTERED, UNSIGNED, refusal, vouched
 from inkshelf.core.disk.contents import BootFile
-from inkshelf.core.disk.signatures import Certificate, certificate, marks_of, signers
+from inkshelf.core.disk.probe import pe_digest
+from inkshelf.core.disk.signatures import Certificate, altered, certificate, marks_of, signers
 from inkshelf.core.disk.startup_files import Seen, boot_files
 from inkshelf.core.machine.state import Firmware, KeyList
+from inkshelf.core.mending.of_switches import menu_unsigned
+from inkshelf.core.mending.view import View
+from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.reading import read
 from inkshelf.core.value import replace
 from inkshelf.exchange.rawvars import keys_of
 
 MADE = signing.signed(program("a program"))
 OWN = signing.certificate()
+HEAD, END = 512, len(program("a program"))
+"""Where what a program does begins, and where its signature does."""
 
 
 def digest(raw: bytes) -> str:
@@ -49,6 +58,54 @@ def test_certificates_are_read_as_an_independent_reader_reads_them() -> None:
     assert signers(MADE) == tuple(by_another_reader(one.public_bytes(Encoding.DER)) for one in brought)
     assert certificate(OWN) == by_another_reader(OWN)
     assert digest(OWN) in marks_of(signers(MADE))
+
+
+@given(at=st.integers(2, len(MADE) - 1), bits=st.integers(1, 255))
+def test_a_program_that_was_changed_after_it_was_signed_is_known(at: int, bits: int) -> None:
+    assert not altered(MADE, pe_digest(MADE))
+    changed = bytearray(MADE)
+    changed[at] ^= bits
+    digest_now = pe_digest(bytes(changed))
+    assert altered(MADE, digest_now) == (digest_now != pe_digest(MADE))
+    assert altered(bytes(changed), digest_now) in {False, True}, "whatever was changed, it is judged"
+    if HEAD <= at < END:
+        assert altered(bytes(changed), digest_now)
+
+
+def test_with_two_signatures_one_that_fits_is_enough_and_an_unreadable_one_says_nothing() -> None:
+    assert not altered(program("x"), pe_digest(program("x")))
+    assert not altered(program("x", certificate=b"stand-in".ljust(512, b"\0")), "00" * 32)
+    other = signing.signed(program("another program"))
+    at = struct.unpack_from("<I", MADE, 60)[0] + 24 + 112 + 4 * 8
+    begin, length = struct.unpack_from("<II", MADE, at)
+    theirs = other[struct.unpack_from("<I", other, at)[0] :]
+    for signatures in (MADE[begin : begin + length] + theirs, theirs + MADE[begin : begin + length]):
+        both = bytearray(MADE[:begin] + signatures)
+        struct.pack_into("<I", both, at + 4, len(signatures))
+        assert not altered(bytes(both), pe_digest(MADE))
+        assert altered(bytes(both), "00" * 32)
+
+
+def test_a_changed_program_on_a_volume_is_said_to_be_one_and_firmware_takes_no_key_for_it() -> None:
+    changed = MADE[:HEAD] + bytes([MADE[HEAD] ^ 1]) + MADE[HEAD + 1 :]
+    sound, spoilt = (boot_files([Seen("\\EFI\\a\\x.efi", len(one), lambda one=one: one)])[0] for one in (MADE, changed))
+    assert (sound.altered, spoilt.altered) == (False, True)
+    assert (refusal(Firmware(), sound), refusal(Firmware(), spoilt)) == ("", ALTERED)
+
+
+def test_a_first_stage_refuses_a_menu_that_was_changed_and_mend_knows_it(job: Job) -> None:
+    planned = read(job).plan.planned
+    machine = replace(planned, firmware=replace(planned.firmware, secure_boot="on"))
+    spoilt = machine
+    for _, volume in machine.volumes():
+        files = tuple(replace(one, signed=True, altered=True) if one.kind == "menu" else one for one in volume.boot_files)
+        spoilt = spoilt.with_volume(volume.call, lambda one, files=files: replace(one, boot_files=files))  # type: ignore[misc]
+    call = next(one.call for _, one in machine.volumes() if one.holds and one.holds.family == "linux")
+    assert ALTERED in outcome(spoilt, call, STANDING[0]).why
+    view = View(spoilt, call)
+    assert any(one.shown and ALTERED in one.why for one in menu_unsigned(view))
+    off = replace(spoilt, firmware=replace(spoilt.firmware, secure_boot="off"))
+    assert ALTERED not in outcome(off, call, STANDING[0]).why
 
 
 def issued() -> tuple[bytes, bytes]:
@@ -134,6 +191,9 @@ FILE = BootFile("\\EFI\\a\\x.efi", "loader", 1, signed=True, digest="dd" * 32, s
         ),
         ((KeyList("db", sums=("ff" * 32,)),), BootFile("x", "loader", 1, signed=False, digest="ff" * 32), ""),
         ((KeyList("db", marks=(TRUSTED,)),), BootFile("x", "loader", 1, signed=True), ""),
+        ((KeyList("db", marks=(TRUSTED,)),), replace(FILE, altered=True), ALTERED),
+        ((), replace(FILE, altered=True), ALTERED),
+        ((KeyList("db", marks=(TRUSTED,), sums=("dd" * 32,)),), replace(FILE, altered=True), ""),
     ],
 )
 def test_revoked_first_then_a_trusted_signer_then_a_trusted_sum(keys: tuple[KeyList, ...], file: BootFile, why: str) -> None:

@@ -40,6 +40,7 @@ from inkshelf.exchange.rawvars import keys_of
 
 MIB = 1 << 20
 GUID_OF_TESTS = "6b1f5c3e-0c9a-4d7e-8f21-3a5b7c9d1e2f"
+SPARE = 40  # a byte of a program's first head that nothing reads, and every sum counts
 FALLBACK = exact("paths", "fallback_x64")
 
 
@@ -50,7 +51,8 @@ CONTROLLERS = ("usb", "nvme", "virtio", "sata")
 class File(Value, frozen=True):
     """A program on a volume: what it does once it has said its name; ``wide``: made for another processor where it is not; ``junk``: no program.
 
-    ``signed``: by the key that the firmware of a case with Secure Boot trusts; ``stranger``: by another one.
+    ``signed``: by the key that the firmware of a case with Secure Boot trusts; ``stranger``: by another one; ``altered``: a byte was
+    changed afterwards.
     """
 
     path: str = FALLBACK
@@ -59,6 +61,7 @@ class File(Value, frozen=True):
     junk: bool = False
     signed: bool = False
     stranger: bool = False
+    altered: bool = False
 
 
 class Part(Value, frozen=True):
@@ -237,7 +240,8 @@ def _fill(path: Path, at: int, part: Part, where: str) -> None:
 
 def _program(file: File, where: str) -> bytes:
     made = program(f"STAND-IN {where} {file.path}", file.ends, machine=X64 if file.wide else ARM64)
-    return signing.signed(made, *(_stranger() if file.stranger else ())) if file.signed else made
+    done = signing.signed(made, *(_stranger() if file.stranger else ())) if file.signed else made
+    return done[:SPARE] + b"\1" + done[SPARE + 1 :] if file.altered else done
 
 
 def _bare(part: Part, path: Path, number: int) -> Path:

@@ -22,6 +22,7 @@ E1, E2 = Entry(0, 0, HERON), Entry(0, 0, FALLBACK)
 SIGNED = Part((File(signed=True),))
 TRUSTED = Part((File(HERON, signed=True), File(signed=True)))
 STRANGE = (Shelf((Part((File(HERON, signed=True, stranger=True), File(signed=True))),)),)
+CHANGED = Shelf((Part((File(HERON, signed=True, altered=True), File(signed=True))),))
 HALF = Part((File(HERON), File(signed=True)))
 
 
@@ -292,7 +293,23 @@ OF_SIGNERS = (
         revoked=(1,),
         trusts=("test", "sum"),
     ),
+    _secure("a signed loader that was changed afterwards: the next one", CHANGED, entries={1: E1, 2: E2}, order=(1, 2)),
+    _secure(
+        "changed afterwards, and its signer is trusted: the next one",
+        CHANGED,
+        entries={1: E1, 2: E2},
+        order=(1, 2),
+        trusts=("test",),
+    ),
+    _secure(
+        "changed afterwards, and its sum is trusted",
+        CHANGED,
+        entries={1: E1, 2: E2},
+        order=(1, 2),
+        revoked=(1,),
+        trusts=("test", "sum"),
+    ),
 )
 CASES = (*CASES, *MORE, *OF_SIGNERS)
-IN_CI = (2, 6, 11, 16, 23, 35, 39, 74, len(CASES) - 4, len(CASES) - 1)
+IN_CI = (2, 6, 11, 16, 23, 35, 39, 74, len(CASES) - 7, len(CASES) - 3)
 """With the demo's own disks they are the eleven that every run starts: places in ``CASES``."""

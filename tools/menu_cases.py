@@ -146,7 +146,7 @@ def _base(folder: Path, real: bool) -> Path:  # noqa: FBT001
     stand_in = stand_ins.startup_loader(BootFile("", "menu", stand_ins.LOADER))
     files = {
         exact("paths", "nt_loader"): program("stand-in: NT loader", "stops"),
-        exact("paths", "nt_boot_data"): stand_ins.boot_data(guids[0], guids[1]),
+        exact("paths", "nt_boot_data"): stand_ins.boot_data(guids[1]),
         f"{FOLDER}\\{exact('paths', 'menu_x64')}": real_menu.program(FOLDER) if real else stand_in,
     }
     fat.put(path, {name.replace("\\", "/"): data for name, data in files.items()}, MIB)

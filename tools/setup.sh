@@ -12,6 +12,7 @@ PACKAGES=(dosfstools ntfs-3g e2fsprogs mtools util-linux fdisk xvfb xauth
   binutils eatmydata xorriso genisoimage  # tests that wait for no disk; images for the tests, made by utilities that are not ours
   qemu-system-x86 ovmf sbsigntool  # real firmware, against which starting is held; programs that it trusts
   grub-efi-amd64-bin grub-common systemd-boot-efi  # real menu loaders, which read configurations and entry files by their own rules
+  libhivex-bin  # another reader of hives
   chromium  # the sheet's page, ticked in a real browser
   postgresql)  # a real server for the logbook of a shop
 

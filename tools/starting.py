@@ -110,7 +110,7 @@ READERS: tuple[tuple[bytes, Callable[[bytes], object]], ...] = (
     (KEYS, lambda raw: convert(to_builtins(keys_of({"db": raw, "dbx": raw})), tuple[KeyList, ...])),
     (MENU, lambda raw: leads_of(raw, "Heron")),
     (LISTING, _boot_data),
-    (boot_data(GUID, "\\second.vhd", size=2048), _files),
+    (boot_data(GUID, "\\second.vhd"), _files),
     (MENU, _files),
     (_signed_program(), lambda raw: convert(to_builtins(signers(raw)), tuple[Certificate, ...])),
     (_certificate(), _named),

@@ -137,7 +137,7 @@ def _startup(image: Path, place: tuple[int, int]) -> None:
         {
             exact("paths", "nt_loader"): nt_loader,
             exact("paths", "fallback_x64"): nt_loader,
-            exact("paths", "nt_boot_data"): stand_ins.boot_data(DISK_GUID, GUIDS["S1"]),
+            exact("paths", "nt_boot_data"): stand_ins.boot_data(GUIDS["S1"]),
         },
     )
 

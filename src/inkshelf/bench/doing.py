@@ -254,13 +254,13 @@ def _put_loader(step: PutLoader, hands: Hands, before: Machine, after: Machine) 
     _, root, _ = hands.volume(before, step.call)
     _, volume, fd = hands.volume(before, step.esp)
     title = root.holds.title if root.holds else step.call
-    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, title))
+    hands.hand(volume, fd, lambda path: installers.put_loaders(path, volume, step.files, title))
 
 
 @do.register
 def _stage(step: Stage, hands: Hands, before: Machine, after: Machine) -> None:
     _, volume, fd = hands.volume(before, step.call)
-    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, step.title))
+    hands.hand(volume, fd, lambda path: installers.put_loaders(path, volume, step.files, step.title))
 
 
 @do.register
@@ -289,7 +289,7 @@ def _make_menu(step: MakeMenu, hands: Hands, before: Machine, after: Machine) ->
     _, volume, fd = hands.volume(before, step.call)
 
     def work(path: Path) -> None:
-        installers.put_loaders(path, step.files, step.title)
+        installers.put_loaders(path, volume, step.files, step.title)
         if step.path:
             fat.put(path, {step.path.replace("\\", "/"): step.contents})
 
@@ -373,7 +373,7 @@ def _boot_data(step: ForgetInBootData | NameInBootData, hands: Hands, before: Ma
     if not step.esp:
         return  # the legacy way nobody here looks into it
     _, volume, fd = hands.volume(before, step.esp)
-    hands.hand(volume, fd, lambda path: installers.put_loaders(path, step.files, step.call))
+    hands.hand(volume, fd, lambda path: installers.put_loaders(path, volume, step.files, step.call))
 
 
 @do.register

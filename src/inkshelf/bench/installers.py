@@ -60,9 +60,9 @@ def _kernel_of(step: Install) -> bytes:
     return stand_ins.loader(f"kernel of {step.title}", signed=step.kernel_signed, size=256 << 10)
 
 
-def put_loaders(path: Path, files: tuple[BootFile, ...], title: str) -> None:
-    """Write start-up files into the FAT volume that ``path`` holds."""
-    fat.put(path, {file.path.replace("\\", "/"): _content(file, title) for file in files})
+def put_loaders(path: Path, volume: Volume, files: tuple[BootFile, ...], title: str) -> None:
+    """Write start-up files into the volume that ``path`` holds: FAT, or the NTFS that the NT family's legacy start reads."""
+    formatting.put(path, volume, {file.path.replace("\\", "/"): _content(file, title) for file in files})
 
 
 def add_mount(path: Path, line: str) -> None:
@@ -117,7 +117,7 @@ def _content(file: BootFile, title: str, boot: frozenset[str] = frozenset()) -> 
         default = "${saved_entry}" if file.begins == ELSEWHERE else number
         return stand_ins.menu_config(searched, title, chained, file.size_bytes, default=default, stays=file.stays)
     if file.kind == "nt-boot-data":
-        return stand_ins.boot_data(*file.targets, size=file.size_bytes)
+        return stand_ins.boot_data(*file.targets, size=file.size_bytes, begins=file.begins)
     if file.kind == "entry":
         return stand_ins.entry(title, file)
     if file.kind == "entry-config":

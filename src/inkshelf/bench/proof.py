@@ -22,6 +22,7 @@ from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.source import Slice
 from inkshelf.core.errors import BenchError, FormatError
 from inkshelf.core.machine.read import read_disk
+from inkshelf.core.machine.roles import spelt
 from inkshelf.core.machine.state import Disk, FileSystem, Firmware, Machine, Volume
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.fold import Fold
@@ -43,7 +44,6 @@ class Check(Value, frozen=True):
 
 def comparable(disk: Disk) -> Disk:
     """Return what the fold predicts exactly: everything but measured use and how a disk is called."""
-    guids = {one.guid.upper() for one in disk.volumes if one.guid}
     volumes = tuple(
         replace(
             volume,
@@ -53,7 +53,7 @@ def comparable(disk: Disk) -> Disk:
                 replace(one, planned=False, stored_bytes=one.stored_bytes if one.form == "fixed" else 0)
                 for one in volume.disk_files
             ),
-            boot_files=tuple(_readable(file, guids) for file in volume.boot_files),
+            boot_files=tuple(_readable(file) for file in volume.boot_files),
         )
         for volume in disk.volumes
     )
@@ -69,11 +69,9 @@ def comparable(disk: Disk) -> Disk:
     return Disk(disk.id, disk.size, disk.sector, table=table, volumes=volumes)
 
 
-def _readable(file: BootFile, guids: set[str]) -> BootFile:
-    """NT boot data as it can be read: it is searched for partitions that are there, in the order of their numbers, and names no others."""
-    if file.kind != "nt-boot-data":
-        return replace(file, digest="")  # of what is made nobody knows it beforehand
-    return replace(file, targets=tuple(sorted(one for one in file.targets if one.upper() in guids or one.startswith("\\"))))
+def _readable(file: BootFile) -> BootFile:
+    """Of what is made nobody knows its sum beforehand."""
+    return replace(file, digest="", targets=tuple(map(spelt, file.targets)) if file.kind == "nt-boot-data" else file.targets)
 
 
 def _exact(system: FileSystem | None) -> FileSystem | None:

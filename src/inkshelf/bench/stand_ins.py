@@ -6,16 +6,17 @@ starts them, they say who they are, and stop; nothing else is in them.
 
 from __future__ import annotations
 
-import uuid
-
 from inkshelf.bench.programs import Acts, Side, acting, program, sector_code
 from inkshelf.bench.programs import core as program_core
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.disk.entry_files import WAITS
+from inkshelf.core.disk.nt_boot_data import MENU_WAITS, BootData, NtSystem, build
 from inkshelf.data import exact
 
 LOADER = 64 << 10
 """Bytes of a loader, where nobody said how large it is."""
+BOOT_DATA = 32 << 10
+"""Bytes of boot data, likewise."""
 KERNEL = f"{exact('linux', 'kernel_prefix')}-6"
 """The kernel's file name, as an installed stand-in has it."""
 
@@ -48,11 +49,14 @@ def _signature(words: str) -> bytes:
     return f"stand-in signature for {words}".encode().ljust(512, b"\0")
 
 
-def boot_data(*targets: str, size: int = 8192) -> bytes:
-    """Return NT boot data that names system volumes by their GUIDs, as raw bytes, and disk files by their paths, as its own text."""
-    named = b"".join(uuid.UUID(one).bytes_le for one in targets if not one.startswith("\\"))
-    named += b"".join(b"\0\0" + one.encode("utf-16-le") + b"\0\0" for one in targets if one.startswith("\\"))
-    return (b"regf stand-in boot data".ljust(4096, b"\0") + named).ljust(size, b"\0")
+def boot_data(*targets: str, size: int = BOOT_DATA, begins: str = "") -> bytes:
+    """Return NT boot data whose menu lists the systems on volumes, by their GUIDs or by signature and first byte, and in disk files, by their paths.
+
+    ``begins``: the target of the one that begins by itself, where that is not the first.
+    """
+    systems = tuple(NtSystem(f"system {number + 1}", (one,)) for number, one in enumerate(targets))
+    default = targets.index(begins) if begins in targets else None if begins or not targets else 0
+    return build(BootData(systems, default, MENU_WAITS), size)
 
 
 def start_code(words: str, family: str, core: int = 0) -> bytes:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -36,6 +36,19 @@ def put_files(path: Path, files: Iterable[File], source: ImageFile) -> None:
                 raise BenchError(f"{one.path} is there already.", "Take it away first, or leave it out.")
             whole(one, source, target)
             os.utime(target, (one.time, one.time))
+
+
+def put(path: Path, files: Mapping[str, bytes]) -> None:
+    """Write small files into the NTFS volume that ``path`` holds, over what is there in any capitals; folders are made."""
+    with mounted(path) as folder:
+        for name, data in files.items():
+            target = folder
+            for part in name.strip("/").split("/"):
+                refuse_barred(part)
+                there = {one.name.lower(): one for one in target.iterdir()} if target.is_dir() else {}
+                target = there.get(part.lower(), target / part)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data)
 
 
 def remove_file(path: Path, name: str) -> None:

@@ -157,6 +157,7 @@ TOOLS = Tools(
     digests=digests,
     left_out="; its page and hibernation files hold nothing of anybody's and are left out",
     boot_copies=boot_copies,
+    put=filling.put,
     put_files=filling.put_files,
     remove_file=filling.remove_file,
     keys_of=keys_of,

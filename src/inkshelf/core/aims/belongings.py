@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.disk.contents import BootFile
-from inkshelf.core.machine.roles import is_esp, own_uuids, root_uuid
+from inkshelf.core.machine.roles import is_esp, own_uuids, root_uuid, systems_named
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.value import Value
 from inkshelf.data import exact
@@ -25,7 +25,9 @@ def belongings(found: Machine, root: Volume, *, with_files: bool) -> Belongings:
     volumes = [root.call, *_mounted(found, root, with_files=with_files)]
     if root.holds and root.holds.family == "nt":
         volumes += _beside_nt(found, root)
-    loaders = {volume.call: _folders(volume, root) for _, volume in found.volumes() if is_esp(volume) or volume.boot_files}
+    loaders = {
+        volume.call: _folders(found, volume, root) for _, volume in found.volumes() if is_esp(volume) or volume.boot_files
+    }
     # an EFI system partition that holds nothing of anybody else goes as a whole, where it is the system's own by its mount table
     for _, volume in found.volumes():
         if (
@@ -73,23 +75,23 @@ def _beside_nt(found: Machine, root: Volume) -> list[str]:
     return [one.call for one in disk.volumes if one.role in {"reserved", "recovery"}]
 
 
-def _folders(volume: Volume, root: Volume) -> tuple[str, ...]:
+def _folders(found: Machine, volume: Volume, root: Volume) -> tuple[str, ...]:
     """Folders and files on a start-up volume that start this system and nothing else."""
     if root.holds and root.holds.family == "nt":
         data = volume.boot_file(exact("paths", "nt_boot_data"))
-        if data is None or root.guid not in data.targets or any(one != root.guid for one in data.targets):
+        if data is None or systems_named(found, data) != [root.call]:
             return ()
         folder = "\\".join(data.path.split("\\")[:3])
         fallback = volume.boot_file(exact("paths", "fallback_x64"))
         return (folder, *((fallback.path,) if fallback and fallback.kind == "nt-loader" else ()))
     if not is_esp(volume):
         return ()
-    own, found = own_uuids(root), []
+    own, folders = own_uuids(root), []
     for file in volume.boot_files:
         leads = {one.lower() for one in (*file.targets[:1], *file.hands_over)}
         if file.kind == "menu-config" and own & leads:
-            found.append(file.path.rsplit("\\", 1)[0])
-    return tuple(dict.fromkeys((*found, *_of_entries(volume, own))))
+            folders.append(file.path.rsplit("\\", 1)[0])
+    return tuple(dict.fromkeys((*folders, *_of_entries(volume, own))))
 
 
 def _of_entries(volume: Volume, own: frozenset[str]) -> list[str]:

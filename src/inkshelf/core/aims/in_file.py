@@ -5,6 +5,8 @@ from typing import ClassVar, Literal
 from inkshelf.core.aims.base import AimBase, Answer, Need, Picture, Question
 from inkshelf.core.aims.safety import assured, of_nt, proved, resumed, suspended, woken
 from inkshelf.core.aims.systems import size_question
+from inkshelf.core.boot.legacy import boot_data
+from inkshelf.core.boot.own_files import more_named
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import reserve_size
@@ -16,7 +18,7 @@ from inkshelf.core.size import GIB, MIB, align_down, binary
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import ApplyEdition, Confirm, MakeDiskFile, NameInBootData, Prove, Step
 from inkshelf.core.texts import CallOrNone, Count, Line
-from inkshelf.core.value import Value, replace
+from inkshelf.core.value import Value
 from inkshelf.data import exact
 
 NAMES = ("second", "third", "fourth", "fifth", "sixth", "seventh", "eighth")
@@ -178,9 +180,10 @@ def _free_name(host: Volume) -> str:
 
 
 def _boot_data(found: Machine, disk: Disk, path: str) -> tuple[str, tuple[BootFile, ...]]:
-    """The boot data that the host's system starts from, with the file named in it; nothing the legacy way."""
+    """The boot data that the host's system starts from, with the file named in it; nothing the legacy way, where it was not read."""
     if found.firmware.mode == "legacy":
-        return "", ()
+        read = boot_data(disk)
+        return (read[0].call, (more_named(read[1], path),)) if read else ("", ())
     key = exact("paths", "nt_boot_data")
     startup = startup_on(disk)
     places = [startup, *(one for _, one in found.volumes())] if startup else [one for _, one in found.volumes()]
@@ -188,4 +191,4 @@ def _boot_data(found: Machine, disk: Disk, path: str) -> tuple[str, tuple[BootFi
     data = holder.boot_file(key) if holder else None
     if holder is None or data is None:
         raise PlanError("The boot data of the first system was not found.", "Take an image of its EFI system partition in.")
-    return holder.call, (replace(data, targets=tuple(dict.fromkeys((*data.targets, path)))),)
+    return holder.call, (more_named(data, path),)

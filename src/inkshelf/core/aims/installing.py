@@ -84,10 +84,10 @@ def _linux_files(kind: Profile, new: New, startup: Startup, mark: str, *, fallba
 
 
 def _nt_files(new: New, startup: Startup, mark: str) -> tuple[BootFile, ...]:
-    """Boot data of a system that is there stays in it."""
+    """Boot data of a system that is there stays in it; the new one begins by itself, as its own installer has it."""
     root = new.made(f"root{mark}")
     there = startup.shared.boot_file(exact("paths", "nt_boot_data")) if startup.shared else None
-    return nt_files(tuple(dict.fromkeys((*(there.targets if there else ()), root.guid))))
+    return nt_files(tuple(dict.fromkeys((root.guid, *(there.targets if there else ())))))
 
 
 def _mounts(new: New, startup: Startup | None, mark: str) -> tuple[tuple[str, str], ...]:

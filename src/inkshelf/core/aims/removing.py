@@ -11,7 +11,7 @@ from inkshelf.core.boot.uefi import routes
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit import growing
-from inkshelf.core.machine.roles import own_uuids
+from inkshelf.core.machine.roles import named_by_boot_data, nt_targets, own_uuids, spelt, systems_named
 from inkshelf.core.machine.state import BootEntry, Disk, DiskFile, Machine, Volume
 from inkshelf.core.size import binary
 from inkshelf.core.steps.fold import fold
@@ -132,6 +132,7 @@ class Remove(AimBase, frozen=True, tag="remove"):
         stays = [one for _, one in found.volumes() if one.holds and one.call not in gone]
         steps: list[Step] = [*assured(found, "live"), *suspended(found)]
         steps += _others_first(found, disk, root, own, stays)
+        steps += _forgotten(found, root, [one.call for one in stays])
         steps += [Prove(one.call, "before removing") for one in stays]
         steps += without(found, tuple(one for _, one in found.volumes() if one.call in gone))
         steps += [RemoveFiles(call, paths) for call, paths in own.files]
@@ -170,15 +171,31 @@ def _file_steps(found: Machine, host: Volume, file: DiskFile) -> list[Step]:
         (volume.call, data)
         for _, volume in found.volumes()
         for data in volume.boot_files
-        if path in {one.lower() for one in data.targets}
+        if data.kind == "nt-boot-data" and path in nt_targets(data)
     ]
     steps: list[Step] = [*assured(found, "none"), *suspended(found), *woken(found, [host]), Prove(host.call, "before removing")]
     for esp, data in places:
-        kept = replace(data, targets=tuple(one for one in data.targets if one.lower() != path))
+        kept = replace(data, targets=tuple(one for one in data.targets if spelt(one) != path))
+        kept = replace(kept, begins="" if spelt(kept.begins) in {path, *map(spelt, kept.targets[:1])} else kept.begins)
         steps.append(ForgetInBootData(file.call, esp, (kept,)))
     if not places:
         steps.append(ForgetInBootData(file.call, "", ()))
     return [*steps, RemoveDiskFile(file.call, host.call, file.path), *proved(found, frozenset({file.call})), *resumed(found)]
+
+
+def _forgotten(found: Machine, root: Volume, stays: list[str]) -> list[Step]:
+    """Boot data that names the system beside one that stays names it no more: what begins by itself would not be there."""
+    steps: list[Step] = []
+    for _, volume in found.volumes():
+        for data in volume.boot_files:
+            named = systems_named(found, data) if data.kind == "nt-boot-data" else []
+            if root.call in named and set(named) & set(stays):
+                disk = next(disk for disk, one in found.volumes() if one.call == root.call)
+                name = named_by_boot_data(disk, root)
+                kept = tuple(one for one in data.targets if spelt(one) != name)
+                begins = "" if spelt(data.begins) in {name, spelt(kept[0])} else data.begins
+                steps.append(ForgetInBootData(root.call, volume.call, (replace(data, targets=kept, begins=begins),)))
+    return steps
 
 
 def _deleted(found: Machine, own: Belongings) -> list[Step]:
@@ -236,7 +253,7 @@ def _starts(volume: Volume, file: BootFile, system: Volume) -> bool:
     """Whether a loader file starts a system without anybody's menu but its own."""
     if file.kind == "nt-loader" and file.path.lower() == exact("paths", "nt_loader").lower():
         data = volume.boot_file(exact("paths", "nt_boot_data"))
-        return data is not None and system.guid in data.targets
+        return system.guid.upper() in nt_targets(data)
     if file.kind == "entry-menu":
         return any(
             one.kind == "entry" and own_uuids(system) & {two.lower() for two in one.targets} for one in volume.boot_files

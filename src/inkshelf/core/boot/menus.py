@@ -7,15 +7,18 @@ A menu that runs never returns by itself: where its configuration, a root or a k
 from __future__ import annotations
 
 from inkshelf.core.boot.routes import Reached, Station
+from inkshelf.core.boot.trust import ALTERED
 from inkshelf.core.disk.entry_files import beginning
 from inkshelf.core.disk.menus import ELSEWHERE
 from inkshelf.core.disk.types import gpt_type
-from inkshelf.core.machine.roles import uuids_of
+from inkshelf.core.machine.roles import named_by_boot_data, spelt, uuids_of
 from inkshelf.core.machine.state import BootFile, Disk, Machine, Volume, as_volume
 from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 GONE = "what the menu starts by itself is not there"
+GONE_NT = "what its boot data starts by itself is not there; its menu lists the others"
+UNREAD_NT = "which one begins by itself was not read from its boot data"
 HIDES_CONTENTS = {"luks", "lvm", "nt-encrypted", "unknown", "damaged"}
 
 
@@ -24,36 +27,36 @@ def load_nt(machine: Machine, volume: Volume, stop: Station) -> Reached:
     data = volume.boot_file(exact("paths", "nt_boot_data"))
     if data is None:
         return Reached((stop,), broken=f"its boot data is not on {volume.call}; it waits at a screen of its own", waits=True)
-    named = [
-        system
-        for _, system in machine.volumes()
-        if system.guid and system.guid in data.targets and system.holds and system.holds.family == "nt"
-    ]
-    named = _without_copies(machine, volume, named)
-    named += [
-        as_volume(host, file)
-        for _, host in machine.volumes()
-        for file in host.disk_files
-        if file.holds and file.path.lower() in {one.lower() for one in data.targets}
-    ]
-    if named and named[0].holds:
-        first = Station(
-            "system", named[0].holds.title, f"on {named[0].call}" if named[0].number else f"in {named[0].name}", named[0].call
+    named = _named(machine, volume, data)
+    if not named:
+        return Reached(
+            (stop,), broken="its boot data names a volume that is not there; it waits at a screen of its own", waits=True
         )
-        menu = (Station("menu", "menu", f"lists {len(named)}", volume.call),) if len(named) > 1 else ()
-        return Reached((stop, *menu, first), tuple(one.call for one in named))
-    return Reached(
-        (stop,), broken="its boot data names a volume that is not there; it waits at a screen of its own", waits=True
-    )
+    default = spelt(data.begins or data.targets[0])
+    first = [one for target, one in named if target == default]
+    asks = "" if first else UNREAD_NT if data.begins == ELSEWHERE else GONE_NT
+    ordered = [*first, *(one for target, one in named if target != default)]
+    menu = (Station("menu", "menu", f"lists {len(ordered)}", volume.call),) if len(data.targets) > 1 else ()
+    head = ordered[0]
+    title, place = head.holds.title if head.holds else "", f"on {head.call}" if head.number else f"in {head.name}"
+    stations = (stop, *menu, Station("system", title, place, head.call))
+    return Reached(stations, tuple(one.call for one in ordered), by_itself=not asks, asks=asks)
 
 
-def _without_copies(machine: Machine, volume: Volume, named: list[Volume]) -> list[Volume]:
-    """Of volumes with one GUID, a disk and its copy, the loader finds one: that on its own disk, else the first."""
-    home = next((disk.volumes for disk in machine.disks if any(one.call == volume.call for one in disk.volumes)), ())
-    first: dict[str, Volume] = {}
-    for one in sorted(named, key=lambda two: two not in home):
-        first.setdefault(one.guid.upper(), one)
-    return [one for one in named if first[one.guid.upper()] is one]
+def _named(machine: Machine, volume: Volume, data: BootFile) -> list[tuple[str, Volume]]:
+    """The systems that are there of those that boot data names, in its order, each with the target that names it.
+
+    Of volumes with one name, a disk and its copy, the loader finds one: that on its own disk, else the first.
+    """
+    found: dict[str, Volume] = {}
+    for disk in sorted(machine.disks, key=lambda one: volume not in one.volumes):
+        for one in disk.volumes:
+            if one.holds and one.holds.family == "nt" and (name := named_by_boot_data(disk, one)):
+                found.setdefault(name, one)
+            for file in one.disk_files:
+                if file.holds:
+                    found.setdefault(spelt(file.path), as_volume(one, file))
+    return [(target, found[target]) for target in dict.fromkeys(map(spelt, data.targets)) if target in found]
 
 
 def load_menu(machine: Machine, disk: Disk, volume: Volume, file: BootFile, stop: Station) -> Reached:
@@ -65,6 +68,8 @@ def load_menu(machine: Machine, disk: Disk, volume: Volume, file: BootFile, stop
             return Reached((stop,), broken="the menu it loads is not beside it")
         if machine.firmware.secure_boot == "on" and menu.signed is False:
             return Reached((stop,), broken="Secure Boot: the first stage refuses the menu, which is not signed")
+        if machine.firmware.secure_boot == "on" and menu.altered:
+            return Reached((stop,), broken=f"Secure Boot: the first stage refuses the menu: {ALTERED}")
     config = volume.boot_file(f"{folder}\\{exact('paths', 'menu_config')}")
     if config is None:
         return _waits(stop, volume, "no configuration", "the menu has no configuration and waits at a prompt")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 NAMED, LONGEST = r"[A-Za-z0-9]+", 24  # of a title, in the name of a folder that firmware reads
@@ -16,7 +17,7 @@ LOADER_BYTES = {
     "entry": 1 << 10,
     "entry-config": 512,
     "nt-loader": 64 << 10,
-    "nt-boot-data": 8 << 10,
+    "nt-boot-data": 32 << 10,
 }
 
 
@@ -37,6 +38,12 @@ def nt_files(targets: tuple[str, ...]) -> tuple[BootFile, ...]:
         own_file(exact("paths", "nt_boot_data"), "nt-boot-data", None, targets),
         own_file(exact("paths", "nt_loader"), "nt-loader", signed=True),
     )
+
+
+def more_named(data: BootFile, *targets: str) -> BootFile:
+    """Return boot data that names more; it grows to what such files have."""
+    size = max(data.size_bytes, LOADER_BYTES["nt-boot-data"])
+    return replace(data, targets=tuple(dict.fromkeys((*data.targets, *targets))), size_bytes=size)
 
 
 def linux_files(folder: str, targets: tuple[str, ...], *, signed: bool, fallback: bool = False) -> tuple[BootFile, ...]:

@@ -267,6 +267,8 @@ def comes_to(machine: Machine, disk: Disk, volume: Volume, path: str) -> Reached
 
 def _signature(file: BootFile) -> str:
     """Who signed a program, in words."""
+    if file.altered:
+        return f"changed after {file.signer or 'somebody'} had signed it"
     if file.signer:
         return f"signed by {file.signer}"
     return {True: "signed", False: "not signed", None: "signature not known"}[file.signed]

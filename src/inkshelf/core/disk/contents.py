@@ -71,12 +71,14 @@ Unfit = Literal["", "ia32", "aa64", "no program"]
 class BootFile(Value, frozen=True):
     """A file on a start-up volume that starting depends on.
 
-    ``targets``: what it leads to (partition GUIDs for NT boot data, file-system UUIDs or loader paths for a menu). ``signed``: it carries a signature.
+    ``targets``: what it leads to (file-system UUIDs or loader paths for a menu; for NT boot data partition GUIDs, on an MBR ``signature@first
+    byte``, paths of disk files). ``signed``: it carries a signature.
     ``hands_over``: file systems, by UUID, whose own configuration goes on where this one ends. ``unfit``: what it is, where it is no program
     for an ordinary processor (x86-64): firmware there loads it, and refuses to run it. ``generation``: of a first stage or a menu, as it says
-    itself; a list of revoked loaders names the oldest that still starts. Of a menu's configuration: ``begins``, the target of what it
+    itself; a list of revoked loaders names the oldest that still starts. Of a menu's configuration or boot data: ``begins``, the target of what it
     starts by itself where that is not the first one (``?``: it is kept elsewhere, or leads nowhere that is known); ``stays``: it waits
     for a person without a limit. ``digest``: of a program, the sum that firmware knows it by, in hexadecimal (empty: it was not read).
+    ``altered``: it is another than its signature was made of, so that firmware does not take that for one.
     ``signer``: the name on the first certificate that its signature brings; ``marks``: what lists of certificates are searched for, sums in
     hexadecimal of every certificate and of its issuer's name (empty: not read, or none could be). ``sort``: of an entry file, its sort
     key, machine and version (empty: it says none of them); ``program``: what it begins, by its path on its own volume (empty: it names
@@ -94,6 +96,7 @@ class BootFile(Value, frozen=True):
     begins: Line = ""
     stays: bool = False
     digest: Line = ""
+    altered: bool = False
     signer: Line = ""
     marks: tuple[Line, ...] = ()
     sort: tuple[Line, ...] = ()

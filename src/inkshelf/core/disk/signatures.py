@@ -1,4 +1,6 @@
-"""Whose signatures a program bears: the certificates in its attribute certificate table. Read only; no signature is verified here.
+"""Whose signatures a program bears: the certificates in its attribute certificate table. Read only.
+
+What a signature names as the program's sum is compared; that its signer's key made it is not verified here.
 
 PE format, attribute certificate table; PKCS #7 as Authenticode has it (RFC 5652, 5: signed data); certificates (RFC 5280, 4.1), in DER (X.690).
 """
@@ -14,6 +16,8 @@ from inkshelf.core.value import Value
 PKCS = 2  # the table's kind of entry that holds signed data
 SEQUENCE, SET, OBJECT, CONTEXT_0, CONTEXT_1 = 0x30, 0x31, 0x06, 0xA0, 0xA1
 NAMES = (bytes.fromhex("550403"), bytes.fromhex("55040a"))  # common name, organization (RFC 5280, appendix A)
+OCTETS = 0x04
+INDIRECT, SHA256 = bytes.fromhex("2b060104018237020104"), bytes.fromhex("608648016503040201")  # what is signed; its kind of sum
 WIDE = 0x1E  # text of 16 bits a character
 ISSUER, SUBJECT = 2, 4  # places in a certificate's own part, behind its version
 MOST = 16  # certificates of one signature that are looked at
@@ -88,6 +92,29 @@ def signers(program: bytes) -> tuple[Certificate, ...]:
         return tuple(certificate(one) for one in held[:MOST])
     except (ValueError, struct.error, StopIteration):
         return ()
+
+
+def altered(program: bytes, digest: str) -> bool:
+    """Tell whether a program is another than its signatures were made of: each of them names a sum, and none of these is ``digest`` (SHA-256, hexadecimal).
+
+    A signature that names another kind of sum, or none that can be read, says nothing.
+    """
+    try:
+        sums = [_promised(data) for data in _signed_data(program)]
+    except (ValueError, struct.error, StopIteration, IndexError):
+        return False
+    return bool(sums) and all(sums) and digest not in sums
+
+
+def _promised(data: bytes) -> str:
+    """The sum in signed data: what is signed is a sequence of what it is about, and of a sum's kind with the sum (Authenticode, SpcIndirectDataContent)."""
+    signed = list(_parts(_only(list(_parts(_only(data, SEQUENCE)))[1][2], SEQUENCE)))
+    about = list(_parts(signed[2][2]))
+    if about[0][2] != INDIRECT or about[1][0] != CONTEXT_0:
+        return ""
+    both = list(_parts(list(_parts(_only(about[1][2], SEQUENCE)))[1][2]))
+    kind = next(_parts(both[0][2]))
+    return both[1][2].hex() if (kind[0], kind[2], both[1][0]) == (OBJECT, SHA256, OCTETS) else ""
 
 
 def _signed_data(program: bytes) -> Iterator[bytes]:

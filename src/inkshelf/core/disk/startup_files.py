@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-import uuid
 from collections.abc import Callable, Iterable
 from functools import partial
 from typing import NamedTuple
@@ -12,17 +10,15 @@ from inkshelf.core.disk import fat
 from inkshelf.core.disk.contents import BootFile, FileKind
 from inkshelf.core.disk.entry_files import menu_part
 from inkshelf.core.disk.generations import told
+from inkshelf.core.disk.nt_boot_data import boot_data_file
 from inkshelf.core.disk.probe import Contents, pe_digest, pe_signed, pe_unfit
-from inkshelf.core.disk.signatures import marks_of, signers
+from inkshelf.core.disk.signatures import altered, marks_of, signers
 from inkshelf.core.disk.source import ByteSource
 from inkshelf.core.texts import shown
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 TEXTS: frozenset[FileKind] = frozenset({"menu-config", "entry", "entry-config"})
-PATH_IN_DATA = (
-    rb"(?:\x5c\x00(?:[\x20-\x5b\x5d-\x7e]\x00){1,120}){1,12}"  # compiled at first use: the window waits for this module
-)
 
 
 class Seen(NamedTuple):
@@ -77,36 +73,29 @@ def boot_files(seen: Iterable[Seen], known_guids: tuple[str, ...] = ()) -> tuple
 def _file(node: Seen, kind: FileKind, content: bytes, known_guids: tuple[str, ...]) -> BootFile:
     """A program, with who signed it, or NT boot data, with what it names."""
     if kind == "nt-boot-data":
-        named = tuple(one for one in known_guids if one and uuid.UUID(one).bytes_le in content)
-        return BootFile(node.path, kind, node.size, None, (*named, *_disk_files(content)))
+        return boot_data_file(node.path, node.size, content, known_guids)
     if not node.path.lower().endswith(".efi"):
         return BootFile(node.path, kind, node.size)
     signed = pe_signed(content)
-    held = signers(content) if signed else ()
+    held, digest = signers(content) if signed else (), pe_digest(content)
     return BootFile(
         node.path,
         kind,
         node.size,
         signed,
         unfit=pe_unfit(content),
-        digest=pe_digest(content),
+        digest=digest,
+        altered=bool(held) and altered(content, digest),
         signer=held[0].name if held else "",
         marks=marks_of(held),
     )
-
-
-def _disk_files(content: bytes) -> tuple[str, ...]:
-    """Disk files that NT boot data names: their paths stand in it as text, two bytes a character."""
-    paths = (one.decode("utf-16-le") for one in re.findall(PATH_IN_DATA, content))
-    ending = exact("disk_files", "ending")
-    return tuple(dict.fromkeys(one for one in paths if one.lower().endswith(ending)))
 
 
 def _kind(path: str) -> FileKind | None:
     low, name = path.lower(), path.lower().rsplit("\\", 1)[-1]
     if low == exact("paths", "nt_loader").lower():
         return "nt-loader"
-    if low == exact("paths", "nt_boot_data").lower():
+    if low in {exact("paths", key).lower() for key in ("nt_boot_data", "nt_boot_data_legacy")}:
         return "nt-boot-data"
     if low.startswith(exact("paths", "entry_folder")) and low.endswith(exact("linux", "entry_ending")):
         return "entry"

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from inkshelf.core.disk.nt_boot_data import on_mbr
 from inkshelf.core.disk.types import gpt_type, type_key
-from inkshelf.core.machine.state import Disk, Role, Volume
+from inkshelf.core.machine.state import BootFile, Disk, Machine, Role, Volume
 from inkshelf.data import exact
 
 _BY_TYPE: dict[str, Role] = {
@@ -60,6 +61,36 @@ def role_of(volume: Volume, *, removable: bool = False) -> Role:
     if removable and kind == "iso9660":
         return "medium"
     return by_number or ("data" if kind else "unknown")
+
+
+def named_by_boot_data(disk: Disk, volume: Volume) -> str:
+    """Return what the NT family's boot data calls a volume by: its GUID, on an MBR the disk's signature and the volume's first byte (empty: it cannot)."""
+    if disk.table.kind == "mbr":
+        return on_mbr(disk.table.signature, volume.start) if disk.table.signature else ""
+    return volume.guid.upper()
+
+
+def nt_targets(data: BootFile | None) -> frozenset[str]:
+    """Return what boot data names, in one spelling: that of ``named_by_boot_data``, disk files in lower case."""
+    return frozenset(spelt(one) for one in data.targets) if data else frozenset()
+
+
+def systems_named(machine: Machine, data: BootFile) -> list[str]:
+    """Return the call numbers of the NT family's systems that boot data names, of those that are there, on volumes and in disk files."""
+    named = nt_targets(data)
+    found = [
+        one.call
+        for disk, one in machine.volumes()
+        if one.holds and one.holds.family == "nt" and named_by_boot_data(disk, one) in named
+    ]
+    return found + [
+        file.call for _, one in machine.volumes() for file in one.disk_files if file.holds and spelt(file.path) in named
+    ]
+
+
+def spelt(target: str) -> str:
+    """Return a target of boot data in one spelling: GUIDs in capitals, disk files and signatures in lower case."""
+    return target.lower() if target.startswith("\\") or "@" in target else target.upper()
 
 
 def root_uuid(volume: Volume) -> str:

@@ -8,7 +8,7 @@ from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.boot.uefi import is_unread, readable
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import fat_serial
-from inkshelf.core.machine.roles import is_esp, own_uuids
+from inkshelf.core.machine.roles import is_esp, named_by_boot_data, nt_targets, own_uuids
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import all_files, entered, first_in_order, inside, loader_put, menu_anew, own_path
@@ -386,7 +386,8 @@ def boot_data_astray(view: View) -> Iterator[Case]:
     """The system was copied, or its volume made anew: it has another GUID now."""
     for one in view.mine if view.nt and view.uefi else ():
         data = one.volume.boot_file(exact("paths", "nt_boot_data"))
-        if data is not None and view.volume.guid and view.volume.guid not in data.targets:
+        name = named_by_boot_data(view.disk, view.volume)
+        if data is not None and name and name not in nt_targets(data):
             why = f"{data.path} on {one.volume.call} does not name {view.call}"
             yield Case(True, one.volume.call, why, _boot_data(view, one.volume))
             return

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.boot.legacy import of_another
+from inkshelf.core.boot.legacy import boot_data, names, of_another
+from inkshelf.core.boot.own_files import own_file
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
 from inkshelf.core.machine.calls import next_call
+from inkshelf.core.machine.roles import named_by_boot_data
 from inkshelf.core.machine.state import Gap, Volume
 from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import inside
 from inkshelf.core.mending.view import View
 from inkshelf.core.size import MIB, align_up
-from inkshelf.core.steps.kinds import Confirm, Create, Retype, SetMode, Step, WriteStartCode
+from inkshelf.core.steps.kinds import Confirm, Create, PutLoader, Retype, SetMode, Step, WriteStartCode
 
 NOTHING = "no-device one-line loop"
 
@@ -177,9 +179,16 @@ def disk_order(view: View) -> Iterator[Case]:
     flag="right",
 )
 def moved_start(view: View) -> Iterator[Case]:
-    """On an MBR the NT family's boot data holds the disk's signature and the volume's first byte, which nobody here reads."""
-    if view.legacy and view.nt and view.disk.table.kind == "mbr":
-        yield Case(False, view.call, "what its boot data says is not read on an MBR", (Confirm("boot_files_anew"),))
+    """On an MBR the NT family's boot data holds the disk's signature and the volume's first byte."""
+    if not view.legacy or not view.nt or view.disk.table.kind != "mbr":
+        return
+    read = boot_data(view.disk)
+    if read is None:
+        yield Case(False, view.call, "what its boot data says was not read", (Confirm("boot_files_anew"),))
+    elif not names(read[1], view.disk, view.volume):
+        made = own_file(read[1].path, "nt-boot-data", None, (named_by_boot_data(view.disk, view.volume),))
+        why = f"{read[1].path} on {read[0].call} does not name the place of {view.call}"
+        yield Case(True, view.call, why, (PutLoader(view.call, read[0].call, (made,), live=True),))
 
 
 def _nt_on_gpt(view: View) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.boot.trust import refusal
+from inkshelf.core.boot.trust import ALTERED, refusal
 from inkshelf.core.machine.state import BootFile
 from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import entered, entered_anew, first_in_order
@@ -129,8 +129,9 @@ def menu_unsigned(view: View) -> Iterator[Case]:
     """A menu built by hand, or of another maker, took the place of the signed one."""
     for one in view.mine if _secure(view) else ():
         menu = one.volume.boot_file(f"{one.folder}\\{exact('paths', 'menu_x64')}")
-        if one.file.kind == "first-stage" and one.file.signed and menu is not None and menu.signed is False:
-            yield Case(True, one.volume.call, f"{menu.path} on {one.volume.call} is not signed", (SetSecureBoot("off"),))
+        if one.file.kind == "first-stage" and one.file.signed and menu is not None and (menu.signed is False or menu.altered):
+            said = ALTERED if menu.altered else "it is not signed"
+            yield Case(True, one.volume.call, f"{menu.path} on {one.volume.call}: {said}", (SetSecureBoot("off"),))
             return
 
 

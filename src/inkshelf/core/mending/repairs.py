@@ -5,7 +5,7 @@ from __future__ import annotations
 from inkshelf.core.boot.entries import entry_to
 from inkshelf.core.boot.own_files import folder_word, linux_files, nt_files, own_file
 from inkshelf.core.disk.contents import BootFile
-from inkshelf.core.machine.roles import own_uuids, root_uuid, uuids_of
+from inkshelf.core.machine.roles import named_by_boot_data, own_uuids, root_uuid, spelt, uuids_of
 from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
 from inkshelf.core.mending.view import FALLBACK_FOLDER, Loader, View, folder_of
 from inkshelf.core.steps.kinds import AddEntry, EnterSystem, LeaveSystem, PutLoader, Regenerate, RemoveEntry, SetOrder, Step
@@ -99,9 +99,10 @@ def all_files(view: View, esp: Volume) -> tuple[BootFile, ...]:
     """Return what the system's own tools put on a start-up volume; boot data and menus that are there keep what else they name."""
     if view.nt:
         there = esp.boot_file(exact("paths", "nt_boot_data"))
-        alive = {one.guid for _, one in view.machine.volumes() if one.guid}
-        kept = tuple(one for one in (there.targets if there else ()) if one in alive)
-        return nt_files(tuple(dict.fromkeys((*kept, view.volume.guid))))
+        alive = {named_by_boot_data(disk, one) for disk, one in view.machine.volumes()} - {""}
+        kept = tuple(one for one in (there.targets if there else ()) if spelt(one) in alive or one.startswith("\\"))
+        own = named_by_boot_data(view.disk, view.volume)
+        return nt_files(tuple(dict.fromkeys((own, *kept))))
     twice = any(one.fallback and one.volume.call == esp.call for one in view.mine)
     return linux_files(own_folder(view), menu_targets(view), signed=True, fallback=twice)
 

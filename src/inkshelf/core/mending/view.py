@@ -10,7 +10,7 @@ from inkshelf.core.boot.rehearse import Outcome, outcome
 from inkshelf.core.boot.routes import Reached, Route
 from inkshelf.core.boot.uefi import as_read, comes_to, entry_leads_to, is_unread, readable, routes
 from inkshelf.core.disk.contents import SystemRoot
-from inkshelf.core.machine.roles import is_esp, own_uuids
+from inkshelf.core.machine.roles import is_esp, named_by_boot_data, nt_targets, own_uuids
 from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, Volume
 from inkshelf.core.value import Value
 from inkshelf.data import exact
@@ -147,7 +147,7 @@ class View:
         places = set()
         for disk, volume in self.machine.volumes():
             data = volume.boot_file(exact("paths", "nt_boot_data"))
-            named = data is not None and self.volume.guid in data.targets
+            named = named_by_boot_data(self.disk, self.volume) in nt_targets(data)
             if named or (disk.id == self.disk.id and is_esp(volume)):
                 places |= {(volume.call, own), (volume.call, FALLBACK_FOLDER)}
         return places

@@ -18,7 +18,7 @@ from inkshelf.core.mending.sights import BY_KEY
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job, with_aim
 from inkshelf.core.practice.machines import MAKES, Kit, chance, kit_of, made_up
-from inkshelf.core.practice.planting import FAULTS, Fault, fault_of, system_of
+from inkshelf.core.practice.planting import FAULTS, Fault, fault_of, planted, system_of
 from inkshelf.core.practice.questions import QUESTIONS, Asked
 from inkshelf.core.size import GB, GIB, MIB, align_up
 from inkshelf.core.value import Value, replace
@@ -147,11 +147,8 @@ def _second(fault: Fault, broken: Machine, goal: str, draw: Random) -> Machine:
     others = [one for one in FAULTS if one.mode == fault.mode and one.family == fault.family and one.key != fault.key]
     draw.shuffle(others)
     for one in others:
-        try:
-            twice = one.plant(broken, goal, draw)
-        except (StopIteration, KeyError):
-            continue
-        if twice == broken or outcome(twice, goal, STANDING[0]).verdict == "starts":
+        twice = planted(one, broken, goal, draw)
+        if twice is None or twice == broken or outcome(twice, goal, STANDING[0]).verdict == "starts":
             continue
         way = with_aim(Job(found=twice, seed="second"), Mend(seen=fault.seen, system=goal))
         if not way.plan_fault and _starts(way, goal):

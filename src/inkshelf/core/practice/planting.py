@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from random import Random
+from typing import TypeVar
 
 from inkshelf.core.boot.mishaps import ForgotEntries, UpdatedNt
 from inkshelf.core.disk.types import gpt_type
@@ -13,6 +14,7 @@ from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
 Planting = Callable[[Machine, str, Random], Machine]
+Found = TypeVar("Found")
 
 
 class Fault(Value, frozen=True):
@@ -45,7 +47,22 @@ def _own(machine: Machine, call: str) -> BootEntry:
     place = machine.find(call)
     nt = place is not None and place[1].holds is not None and place[1].holds.family == "nt"
     loader = exact("paths", "nt_loader").lower()
-    return next(one for one in machine.firmware.entries if (one.path.lower() == loader) == nt)
+    return _first((one for one in machine.firmware.entries if (one.path.lower() == loader) == nt), "its entry")
+
+
+def _first(found: Iterator[Found], what: str) -> Found:
+    """The first of what a fault spoils; ``LookupError`` where an earlier fault has left none."""
+    for one in found:
+        return one
+    raise LookupError(f"There is nothing left of {what} to spoil.")
+
+
+def planted(fault: Fault, machine: Machine, call: str, draw: Random) -> Machine | None:
+    """Return the machine with one more fault; ``None`` where an earlier one has taken away what this one spoils."""
+    try:
+        return fault.plant(machine, call, draw)
+    except LookupError:
+        return None
 
 
 def _entry(machine: Machine, call: str, **facts: object) -> Machine:
@@ -104,17 +121,14 @@ def _slashes(machine: Machine, call: str, _draw: Random) -> Machine:
 
 
 def _once(machine: Machine, call: str, _draw: Random) -> Machine:
-    other = next(one.number for one in machine.firmware.entries if one != _own(machine, call))
+    own = _own(machine, call)
+    other = _first((one.number for one in machine.firmware.entries if one != own), "other entries")
     return _firmware(machine, next=other)
 
 
 def _skipped(machine: Machine, call: str, _draw: Random) -> Machine:
-    menu = next(
-        file.path
-        for _, volume in machine.volumes()
-        for file in volume.boot_files
-        if file.kind == "menu" and "\\BOOT\\" not in file.path.upper()
-    )
+    files = (file for _, volume in machine.volumes() for file in volume.boot_files)
+    menu = _first((one.path for one in files if one.kind == "menu" and "\\BOOT\\" not in one.path.upper()), "the menu")
     return _entry(machine, call, path=menu)
 
 

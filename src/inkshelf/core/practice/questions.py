@@ -13,7 +13,7 @@ from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.practice.machines import kit_of, made_up, wanting
-from inkshelf.core.practice.planting import FAULTS, system_of
+from inkshelf.core.practice.planting import FAULTS, planted, system_of
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import MIB, decimal
 from inkshelf.core.steps.kinds import Grow, Prepare, Stage, Step
@@ -66,8 +66,11 @@ def _first(draw: Random, level: int, seed: str) -> tuple[Job, Asked]:
     sound = made_up(kit_of("both"), seed)
     fit = [one for one in FAULTS if one.mode == "uefi" and one.family == "linux"]
     machine = sound
-    for fault in draw.sample(fit, level):
-        machine = fault.plant(machine, system_of(machine, fault.family), draw)
+    spoilt = 0
+    for fault in draw.sample(fit, len(fit)):
+        broken = planted(fault, machine, system_of(machine, fault.family), draw) if spoilt < level else None
+        if broken is not None and broken != machine:
+            machine, spoilt = broken, spoilt + 1
     right = start(machine).system or NOTHING
     answers = (
         *((one.call, f"{one.call}, {one.holds.title if one.holds else ''}") for one in systems(machine)),

@@ -151,7 +151,7 @@ class NameInBootData(StepBase, frozen=True, tag="boot-data"):
 
 
 class ForgetInBootData(StepBase, frozen=True, tag="forget-boot-data"):
-    """The boot data names the system in a file no more. ``files`` on ``esp``: as they are then (empty: the legacy way)."""
+    """The boot data names a system no more, in a file or on a volume. ``files`` on ``esp``: as they are then (empty: the legacy way)."""
 
     actor: ClassVar[Actor] = "person"
     writes: ClassVar[Writes] = "inside"
@@ -170,8 +170,10 @@ class ForgetInBootData(StepBase, frozen=True, tag="forget-boot-data"):
         return tuple((self.esp, file.path) for file in self.files)
 
     def apply(self, machine: Machine) -> Machine:
-        """Return the machine with the boot data so; the file must be there."""
-        _hosted(machine, self.call)
+        """Return the machine with the boot data so; the system must be there."""
+        place = machine.find(self.call)
+        if place is None or place[1].holds is None:
+            _hosted(machine, self.call)
         return with_files(machine, self.esp, self.files) if self.esp else machine
 
 

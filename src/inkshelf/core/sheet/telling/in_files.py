@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from inkshelf.core.machine.profiles import profile
+from inkshelf.core.machine.state import Volume
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
-from inkshelf.core.size import MIB, both, grouped
+from inkshelf.core.size import MIB, binary, both, grouped
 from inkshelf.core.steps.kinds import ApplyEdition, ForgetInBootData, MakeDiskFile, NameInBootData, RemoveDiskFile
 from inkshelf.data import exact
 
@@ -85,19 +86,23 @@ def _name(step: NameInBootData, scene: Scene) -> Words:
 
 @told.register
 def _forget(step: ForgetInBootData, scene: Scene) -> Words:
-    path = _path(step.call, scene)
+    place = scene.before.find(step.call)
+    device = _device(place[1]) if place else _path(step.call, scene)
     return Words(
         "Entries",
         f"Take {step.call} out of the boot data",
         (
             ("as administrator: a copy of it first", exact("nt", "keep_boot_data").format(call=step.call)),
             ("what it lists", exact("nt", "list_boot_data")),
-            ("the one whose device is the file", path),
+            ("the one whose device is the volume" if place else "the one whose device is the file", device),
             ("delete that one; {ID} is what the list says", exact("nt", "entry_off")),
+            ("what begins by itself: the one that runs", exact("nt", "default_stays")),
             ("list it again", exact("nt", "list_boot_data")),
         ),
-        "The list shows one system less, none of them with the path of the file; the first system is what starts by itself.",
-        "Its own lines name a file, never the letter of a volume alone: what names one is another system.",
+        f"The list shows one system less, none of them with {'that volume' if place else 'the path of the file'}; the system that stays is what starts by itself.",
+        "Do this in the system that stays: its own line says partition=C:, and is never deleted."
+        if place
+        else "Its own lines name a file, never the letter of a volume alone: what names one is another system.",
         back_lines=(exact("nt", "boot_data_back").format(call=step.call),),
         minutes=3,
     )
@@ -117,6 +122,12 @@ def _delete(step: RemoveDiskFile, scene: Scene) -> Words:
         "Everything in it is gone: the owner's files in that system, too.",
         minutes=2,
     )
+
+
+def _device(volume: Volume) -> str:
+    """A volume as a list of boot data shows it: by the letter that it has there, which only its label and size tell."""
+    label = volume.filesystem.label if volume.filesystem else ""
+    return f"partition=X:, X the letter of the volume {f'“{label}”' if label else 'without a label'}, {binary(volume.size)} ({volume.call})"
 
 
 def _path(call: str, scene: Scene) -> str:

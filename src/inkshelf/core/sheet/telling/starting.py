@@ -86,7 +86,16 @@ def _put_loader(step: PutLoader, scene: Scene) -> Words:
     holds = place[1].holds if place else None
     files = ", ".join(file.path for file in step.files)
     values: tuple[tuple[str, str], ...]
-    if holds is not None and holds.family == "nt":
+    if (
+        holds is not None
+        and holds.family == "nt"
+        and any(one.path == exact("paths", "nt_boot_data_legacy") for one in step.files)
+    ):
+        values = (
+            ("from its recovery's command line", exact("nt", "boot_files_legacy")),
+            ("C: is", f"the letter that the recovery gives to {scene.who(step.call)}: look first"),
+        )
+    elif holds is not None and holds.family == "nt":
         values = (
             ("from its recovery's command line", exact("nt", "boot_files_uefi")),
             ("S: is", f"a letter for {scene.who(step.esp)}; take it off again afterwards"),
