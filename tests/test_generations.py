@@ -54,6 +54,8 @@ def test_a_first_stage_is_known_by_what_it_says_and_not_by_its_name(tmp_path: Pa
     paths = {"\\EFI\\other\\boot.efi": stage, exact("paths", "fallback_x64"): stage, "\\EFI\\other\\second.efi": menu}
     found = {one.path: one for one in boot_files([Seen(path, len(raw), lambda raw=raw: raw) for path, raw in paths.items()])}  # type: ignore[misc]
     assert [(one.kind, one.generation) for one in found.values()] == [("first-stage", 4), ("first-stage", 4), ("menu", 3)]
+    (alone,) = boot_files([Seen(exact("paths", "fallback_x64"), len(stage), lambda: stage)])
+    assert (alone.kind, alone.generation) == ("first-stage", 4), "nothing else is there to know it by"
 
 
 def test_a_loader_that_says_nothing_keeps_what_its_name_says(tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 import inkshelf
 from inkshelf.cli import run
@@ -127,6 +128,21 @@ def test_f1_opens_the_page_of_the_chapter_where_one_is(window: Window, chapter: 
     assert not guide.isVisible()
     if window._keeper is not None:
         window._keeper.stop()
+
+
+@pytest.mark.parametrize("chapter", [one.key for one in chapter_pages()])
+def test_every_chapter_s_page_shows_its_picture_as_wide_as_the_page(window: Window, chapter: str) -> None:
+    guide = Guide(window, (), chapter=chapter)
+    guide.open_over()
+    QApplication.processEvents()
+    assert guide.picture.isVisible()
+    assert guide.picture.pixmap().width() == round(guide.picture.width() * guide.picture.devicePixelRatioF())
+    ratio = guide.picture.whole.height() / guide.picture.whole.width()
+    assert guide.picture.height() == pytest.approx(guide.picture.width() * ratio, abs=1.5)
+    guide.search.setText("aligned")
+    guide.list.setCurrentRow(next(at for at, one in enumerate(guide._pages) if one.about == "finding"))
+    assert not guide.picture.isVisible(), "a finding's page has none"
+    guide.close()
 
 
 def test_words_are_looked_for_in_the_window(window: Window) -> None:

@@ -302,3 +302,18 @@ def test_the_window_takes_a_capture_in(window: Window, machine: dict[str, str], 
     assert "not captured: blkid" in window.desk.notice.what
     window.files.save_kit(tmp_path / "other")
     assert sorted(one.name for one in (tmp_path / "other").iterdir()) == ["capture-linux.sh", "capture-nt.ps1"]
+
+
+@pytest.mark.parametrize(
+    ("media", "turns"),
+    [("HDD", True), ("3", True), ("SSD", False), ("4", False), ("Unspecified", None), ("", None), (None, None)],
+)
+def test_whether_platters_turn_is_told_by_the_kit_of_the_nt_family(
+    found_job: Job, media: str | None, turns: bool | None
+) -> None:
+    document = nt_capture(found_job, missing={"platters of disk 0": "no such command"})
+    document["disks"][0] |= {"media": media} if media is not None else {}  # type: ignore[index]
+    told = gather([json.dumps(document)])
+    assert told.disks[0].rotational is turns
+    assert told.missing == ()
+    assert any(".MediaType" in text and 'Look "platters of disk $number"' in text for text in kit.scripts().values())

@@ -9,7 +9,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog
 from pytestqt.qtbot import QtBot
 
@@ -33,6 +34,7 @@ from inkshelf.ui.frame.window import Window
 from inkshelf.ui.logbook.chapter import LogbookChapter
 from inkshelf.ui.logbook.keeper import Keeper
 from inkshelf.ui.logbook.plot import FIGURES, KINDS
+from inkshelf.ui.logbook.ribbons import AXIS
 from windows import click, settled
 
 T0 = 1_764_590_000
@@ -213,6 +215,35 @@ def test_a_fault_is_written_down_from_the_window(
     book.close()
 
 
+def promise_an_hour(window: Window, page: LogbookChapter) -> None:
+    """By the keyboard and by the mouse; the plan says how late it will be, and the promise can be taken back."""
+    ribbons, words = page.plot.ribbons, iter(["no hour", "00:01", "23:59", ""])
+    before = ribbons.today
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(QInputDialog, "getText", lambda *_, **__: (next(words), True))
+        ribbons.setFocus()
+        QTest.keyClick(ribbons, Qt.Key.Key_Down)
+        QTest.keyClick(ribbons, Qt.Key.Key_Return)
+        assert "no hour" in page.plot.key.text()
+        second = ribbons.ribbons[1]
+        QTest.keyClick(ribbons, Qt.Key.Key_Return)
+        until(lambda: ribbons.today is not before and any(one.late for one in ribbons.ribbons))
+        assert [one.key for one in ribbons.ribbons if one.late] == [second.key]
+        assert "minutes past its promise" in page.plot.key.text()
+        assert "promised for 00:01" in ribbons.accessibleDescription()
+        late = ribbons.today
+        place = QPoint(20, int(AXIS + 1.5 * ribbons.tall))
+        QTest.mouseDClick(ribbons, Qt.MouseButton.LeftButton, pos=place)
+        until(lambda: ribbons.today is not late)
+        assert not any(one.late for one in ribbons.ribbons)
+        assert ribbons.on_paper().toImage().pixelColor(1, 1).name() == "#ffffff"
+        kept = ribbons.today
+        click(page, "Promised for…")
+        until(lambda: ribbons.today is not kept)
+        assert all(one.promised is None for one in ribbons.ribbons)
+    assert window.settings.promised == {}, "a made-up shop's are not kept"
+
+
 def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: LogbookChapter, url: str, tmp_path: Path) -> None:
     demo_logbook_at = data_folder() / "demo"
     demo_logbook_at.mkdir(parents=True, exist_ok=True)
@@ -232,6 +263,7 @@ def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: Logb
     assert page.plot.title.text() == "Today"
     assert page.plot.key.text().startswith("next: ")
     assert page.plot.ribbons.accessibleDescription().count("ready at") == 3
+    promise_an_hour(window, page)
     for _, kind in KINDS[:-1]:
         page.plot.picture.clear()
         page.plot.choice.button([one for _, one in KINDS].index(kind)).click()

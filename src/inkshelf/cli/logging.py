@@ -343,14 +343,13 @@ def _hour(now: int, minutes: float) -> str:
 
 def _promise(text: str, now: int) -> tuple[str, int]:
     """ID=15:40, today."""
+    from inkshelf.store.logbook.today import hour_today
+
     seed, _, hour = text.rpartition("=")
     try:
-        clock = time.strptime(hour, "%H:%M")
-    except ValueError:
+        return seed, hour_today(hour, now)
+    except InkshelfError:
         raise InkshelfError(f"“{text}” promises nothing.", "Write ID=15:40.") from None
-    day = time.localtime(now)
-    at = time.mktime((day.tm_year, day.tm_mon, day.tm_mday, clock.tm_hour, clock.tm_min, 0, 0, 0, -1))
-    return seed, int(at)
 
 
 def _band(band: Band) -> dict[str, float | int]:

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 FOLDER = Path(__file__).parent
+GUIDE_PICTURES = FOLDER / "guide_pictures"
 
 
 _shop: dict[str, dict[str, Any]] = {}

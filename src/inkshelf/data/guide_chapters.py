@@ -73,7 +73,7 @@ TABLE: dict[str, dict[str, str]] = {
         "do": "Type any word of a job; Enter opens the chosen one in a file of its own.\n"
         "Write a fault of a model down, and it is said whenever such a machine is taken in.\n"
         "A shop's logbook is exchanged every minute; what two changed is shown here until somebody settles it.\n"
-        "“Today” says what comes next, and when each machine can be collected.",
+        "“Today” says what comes next, and when each machine can be collected; Enter on a machine promises it for an hour, and the day is planned for that.",
         "keys": "Ctrl+F look for a job · Down to what was found · Enter opens it",
     },
     "practice": {

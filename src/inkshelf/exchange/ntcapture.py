@@ -18,7 +18,13 @@ from inkshelf.exchange.ntbootdata import is_boot_data
 KINDS = {"ntfs": "ntfs", "fat32": "fat32", "fat": "fat16", "exfat": "exfat"}
 REQUIRED = 1
 ATTRIBUTES = (("read_only", 60), ("hidden", 62), ("no_letter", 63))
-OF_ONE_VOLUME = ("supported size of", "volume of")  # many volumes have neither, and what is not known of one is asked for there
+OF_ONE = (
+    "supported size of",
+    "volume of",
+    "platters of",
+)  # many a volume or disk has none, and what is not known of one is asked for there
+PLATTERS = {"hdd": True, "3": True, "ssd": False, "4": False, "scm": False, "5": False}
+"""Whether something turns in a disk, by its kind of media or the number of that; a bridge or a card tells none."""
 AS_OFFERED = "as its own system offers"
 
 
@@ -36,7 +42,7 @@ def read_nt(document: dict[str, Any]) -> Kit:
     )
     missing = document.get("missing")
     told = missing.items() if isinstance(missing, dict) else ()
-    reasons = [f"{name}: {why}" for name, why in told if not name.startswith(OF_ONE_VOLUME)]
+    reasons = [f"{name}: {why}" for name, why in told if not name.startswith(OF_ONE)]
     boot_data = document.get("boot_data")  # of many lines: not a word
     texts = (boot_data,) if isinstance(boot_data, str) and is_boot_data(boot_data) else ()
     return Kit(_facts(document, locks), texts, disks, tuple(shown(one.replace("\n", " "))[:200] for one in reasons[:20]))
@@ -75,6 +81,7 @@ def _disk(one: dict[str, Any], parts: list[dict[str, Any]], locks: dict[str, dic
         model=word(one, "model"),
         serial=word(one, "serial").rstrip("."),
         transport=word(one, "bus").lower(),
+        rotational=PLATTERS.get(word(one, "media").lower()),
         removable=word(one, "bus").lower() in {"usb", "sd", "mmc"},
         table=table_of(kind, identity, size, sector) if kind != "none" else Table(),
         volumes=volumes,

@@ -169,7 +169,7 @@ def _ends(
         minutes = one.spans[-1].minutes
         model.row({last: 1.0, columns[-1]: -1.0}, minutes, float("inf"))
         if one.promised is not None:
-            late[model.column(0.0, horizon)] = LATE
+            late[model.column(0.0, horizon + max(0.0, -one.promised))] = LATE  # the hour may have passed already
             model.row({[*late][-1]: 1.0, columns[-1]: -1.0}, minutes - one.promised, float("inf"))
     for takes in RESOURCES:
         if bench.room(takes):

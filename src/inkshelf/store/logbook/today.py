@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping
 
 from sqlalchemy import select
@@ -14,6 +15,7 @@ from inkshelf.core.learned.times import Times
 from inkshelf.core.plan import document
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.logged import connected
+from inkshelf.core.texts import shown
 from inkshelf.core.value import Value
 from inkshelf.store.logbook.book import Logbook, unpacked
 from inkshelf.store.logbook.models import Entry
@@ -33,6 +35,16 @@ class Today(Value, frozen=True):
     passed_over: tuple[str, ...] = ()
 
 
+def hour_today(text: str, now: int) -> int:
+    """Return the moment (seconds since the epoch) of an hour such as 15:40 on the day of ``now``; raises ``InkshelfError`` for what is none."""
+    try:
+        clock = time.strptime(text.strip(), "%H:%M")
+    except ValueError:
+        raise InkshelfError(f"“{shown(text)[:20]}” is no hour.", "Write it like 15:40.") from None
+    day = time.localtime(now)
+    return int(time.mktime((day.tm_year, day.tm_mon, day.tm_mday, clock.tm_hour, clock.tm_min, 0, 0, 0, -1)))
+
+
 def today(
     book: Logbook, times: Times, now: int, promised: Mapping[str, int] | None = None, bench: Bench | None = None
 ) -> Today:
@@ -45,7 +57,7 @@ def today(
         due = (promised or {}).get(seed)
         order = _order(seed, ", ".join(one for one in (owner, title) if one) or seed, who, raw, times, now)
         if order is not None and order.spans:
-            orders.append(Order(order.key, order.name, order.spans, None if due is None else max(0.0, (due - now) / 60)))
+            orders.append(Order(order.key, order.name, order.spans, None if due is None else (due - now) / 60))
     wide = times.around(1.0)
     return Today(now, plan_day(orders[:MOST], bench), wide.high / wide.middle, tuple(one.name for one in orders[MOST:]))
 

@@ -2,19 +2,52 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeyEvent, QPixmap, QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
 from inkshelf.core.checks import Finding
 from inkshelf.core.checks.guide import Page, chapter_page, chapter_pages, page_of, pages, search
+from inkshelf.data import GUIDE_PICTURES
 from inkshelf.ui import theme
 from inkshelf.ui.frame.overlays import Overlay
 from inkshelf.ui.parts import button, label, scrolled
 
-WIDE, HIGH, LIST = 800, 460, 270
+WIDE, HIGH, LIST = 860, 600, 270
 EDGE = 40  # pixels of the window that stay free at least
 CLOSES = (Qt.Key.Key_F1, Qt.Key.Key_F2)
+
+
+class Picture(QLabel):
+    """A picture as wide as the page; nothing where there is none."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.whole = QPixmap()
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.hide()
+
+    def show_file(self, path: Path | None, words: str) -> None:
+        """Show this file."""
+        self.whole = QPixmap(str(path)) if path is not None else QPixmap()
+        self.setAccessibleName(f"picture: {words}")
+        self.setVisible(not self.whole.isNull())
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        if self.whole.isNull():
+            return
+        fine = self.devicePixelRatioF()
+        fitted = self.whole.scaledToWidth(max(1, round(self.width() * fine)), Qt.TransformationMode.SmoothTransformation)
+        fitted.setDevicePixelRatio(fine)
+        self.setPixmap(fitted)
+        self.setFixedHeight(round(fitted.height() / fine))
 
 
 class Guide(Overlay):
@@ -62,11 +95,13 @@ class Guide(Overlay):
         self.means = label("", theme.sans(14), wrap=True)
         self.do = label("", theme.sans(14, 500), wrap=True)
         self.here = label("", theme.sans(12), quiet=True, wrap=True)
+        self.picture = Picture()
         self.heads = [label("", theme.sans(12), quiet=True) for _ in range(3)]
         right.addWidget(self.title)
         for head, one in zip(self.heads, (self.means, self.do, self.here), strict=True):
             right.addWidget(head)
             right.addWidget(one)
+        right.addWidget(self.picture)
         right.addStretch(1)
         return scrolled(inside)
 
@@ -120,6 +155,7 @@ class Guide(Overlay):
             head.setText(said)
         self.title.setText(page.title)
         self.means.setText(page.means)
+        self.picture.show_file(GUIDE_PICTURES / f"{page.key}.jpg" if chapter else None, page.title)
         self.do.setText(page.do.replace("\n", "\n\n"))
         mine = [] if chapter else [one for one in self._findings if page_of(one.key).key == page.key]
         found = "\n".join(f"{one.title}. {one.why}" for one in mine[:3]) or "it does not come up"

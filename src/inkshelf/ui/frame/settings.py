@@ -14,7 +14,7 @@ from inkshelf.store.jobfile import write_atomically
 
 class Settings(msgspec.Struct):
     """Theme, window place, what was open last, where files were chosen last, which rescue was offered last; the shop's logbook (a URL
-    without a password), and who works here."""
+    without a password), and who works here; when machines were promised for, by a job's identity, in seconds since the epoch."""
 
     theme: Literal["paper", "slate"] = "paper"
     geometry: str = ""
@@ -24,6 +24,7 @@ class Settings(msgspec.Struct):
     rescued: str = ""
     shop: str = ""
     who: str = ""
+    promised: dict[str, int] = {}
 
 
 def load(path: Path | None = None) -> Settings:

@@ -86,6 +86,7 @@ class Window(QMainWindow):
 
             shop, who = shop_of(self.settings.shop, self.settings.who)
             self._keeper = Keeper(self.desk, self, shop=shop, who=who)
+            self._keeper.own_promises = self.settings.promised
         return self._keeper
 
     @property

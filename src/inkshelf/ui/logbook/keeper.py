@@ -37,6 +37,8 @@ class Keeper(QObject):
         self.desk, self._own, self.shop, self.who = desk, url, shop, who
         self.made_up = ""
         self.away = ""
+        self.own_promises: dict[str, int] = {}
+        self._made_up_promises: dict[str, int] = {}
         self._asked: queue.Queue[tuple[str, Work, Callable[[Any], object]] | None] = queue.Queue()
         self._thread: threading.Thread | None = None
         self._newest: dict[str, int] = {}
@@ -56,6 +58,11 @@ class Keeper(QObject):
         self._foretell.timeout.connect(self.foretell)
         self._again.setInterval(SYNC_EVERY)
         self._again.timeout.connect(self.sync)
+
+    @property
+    def promised(self) -> dict[str, int]:
+        """When machines were promised for, by a job's identity; of a made-up shop's, only while the program runs."""
+        return self._made_up_promises if self.made_up else self.own_promises
 
     # -- asking --------------------------------------------------------------------------------------------------
     def ask(self, work: Work, then: Callable[[Any], object], topic: str = "") -> None:

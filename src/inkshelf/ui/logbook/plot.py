@@ -9,16 +9,18 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QPixmap, QResizeEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QSizePolicy, QVBoxLayout
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
 from inkshelf.ui.logbook.keeper import Keeper
 from inkshelf.ui.logbook.ribbons import Ribbons, in_short
+from inkshelf.ui.logbook.ribbons import clock as clock_of
 from inkshelf.ui.parts import Choice, OneLine, button, label
 
 if TYPE_CHECKING:
+    from inkshelf.core.day.planning import Ribbon
     from inkshelf.core.learned.times import Times
     from inkshelf.store.logbook.book import Logbook
     from inkshelf.store.logbook.today import Today
@@ -66,6 +68,12 @@ class Plot(QFrame):
         self.choice = Choice("plot", KINDS, self._take)
         self.choice.set_value(self.kind)
         row.addWidget(self.choice)
+        row.addSpacing(8)
+        self.promises = button(
+            "Promised for…", self._ask_chosen, link=True, tip="the hour that the chosen machine is promised for"
+        )
+        row.addWidget(self.promises)
+        row.addSpacing(12)
         self.saves = button("Save it…", lambda: run("log.plot"), link=True, tip="as SVG, PDF or PNG")
         row.addWidget(self.saves)
         box.addLayout(row)
@@ -74,7 +82,7 @@ class Plot(QFrame):
         self.picture.setMinimumHeight(190)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         box.addWidget(self.picture, 1)
-        self.ribbons = Ribbons()
+        self.ribbons = Ribbons(self._ask_hour)
         box.addWidget(self.ribbons, 1)
         self.ribbons.hide()
         self.key = OneLine("", theme.sans(12), quiet=True)
@@ -116,6 +124,8 @@ class Plot(QFrame):
         self.key.setText(" · ".join(one for one in (EXPLAINED[self.kind], self.words) if one))
         self.title.setText("Today" if self.kind == "today" else TITLE)
         self.ribbons.setVisible(self.kind == "today")
+        self.promises.setVisible(self.kind == "today")
+        self.promises.setEnabled(bool(self.ribbons.ribbons))
         self.picture.setVisible(self.kind != "today")
         if self.kind == "today":
             self._today()
@@ -136,7 +146,7 @@ class Plot(QFrame):
 
     def _today(self) -> None:
         """Plan the day beside the window; the shop's made-up day is the one on which it was left."""
-        times, made_up, clock = self.times, bool(self.keeper.made_up), self.clock
+        times, made_up, clock, promised = self.times, bool(self.keeper.made_up), self.clock, dict(self.keeper.promised)
         if times is None or not self.isVisible():
             return
 
@@ -144,15 +154,51 @@ class Plot(QFrame):
             from inkshelf.core.practice.shop import UNTIL
             from inkshelf.store.logbook.today import today
 
-            return today(book, times, UNTIL + 9 * 3600 if made_up else int(clock()))
+            return today(book, times, UNTIL + 9 * 3600 if made_up else int(clock()), promised)
 
         self.keeper.ask(work, self._planned, "today")
+
+    def _ask_chosen(self) -> None:
+        if self.ribbons.ribbons:
+            self._ask_hour(self.ribbons.ribbons[self.ribbons.at])
+
+    def _ask_hour(self, ribbon: Ribbon) -> None:
+        """Ask for which hour a machine is promised; an empty answer takes the promise back."""
+        day, promised = self.ribbons.today, self.keeper.promised
+        if day is None:
+            return
+        had = clock_of(promised[ribbon.key]) if ribbon.key in promised else ""
+        words = f"For which hour is {ribbon.name} promised, today? Such as 15:40. Empty: it is not."
+        text, sure = QInputDialog.getText(self, "Promised for", words, text=had)
+        if sure:
+            self.promise(ribbon.key, text)
+
+    def promise(self, key: str, text: str) -> None:
+        """Promise a machine for an hour of the day that is shown (empty: for none), and plan the day anew."""
+        day = self.ribbons.today
+        if day is None:
+            return
+        promised = self.keeper.promised
+        try:
+            if text.strip():
+                from inkshelf.store.logbook.today import DAY, hour_today
+
+                promised[key] = hour_today(text, day.now)
+                for old in [one for one, at in promised.items() if at < day.now - DAY]:
+                    del promised[old]
+            else:
+                promised.pop(key, None)
+        except InkshelfError as error:
+            self.key.setText(f"{error.what} {error.remedy}")
+            return
+        self.draw()
 
     def _planned(self, result: object) -> None:
         if isinstance(result, InkshelfError):
             self.key.setText(f"{result.what} {result.remedy}")
         elif self.kind == "today":
             self.ribbons.show_day(result)  # type: ignore[arg-type]
+            self.promises.setEnabled(bool(self.ribbons.ribbons))
             self.key.setText(in_short(result))  # type: ignore[arg-type]
 
     def _drawn(self, result: object) -> None:
@@ -171,10 +217,9 @@ class Plot(QFrame):
     def save(self, path: Path, then: Callable[[object], object]) -> None:
         """Save the plot as it is shown, on white, in the form that the file's name ends with; ``then`` is told where, or why not."""
         if self.kind == "today":
+            written = self.ribbons.on_paper().save(str(path), "PNG")
             then(
-                path
-                if self.ribbons.grab().save(str(path), "PNG")
-                else InkshelfError(f"{path} cannot be written.", "End it with .png.")
+                path if written else InkshelfError(f"{path} cannot be written.", "End it with .png, in a folder that is there.")
             )
             return
         figure, times, job = FIGURES[self.kind], self.times, self.job
