@@ -12,7 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from inkshelf.cli.main import run
-from inkshelf.core.day.planning import MOST, Bench, Day, Order, plan_day
+from inkshelf.core.day.bench import Bench, Order
+from inkshelf.core.day.guessing import CLOSE, LATE, best_guess, cost, least_cost
+from inkshelf.core.day.planning import MOST, Day, Placed, Ribbon, plan_day
 from inkshelf.core.day.spans import LEAST, RESOURCES, WAITS, Span, key_of, merged, spans_of
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.learned.times import learn
@@ -193,3 +195,61 @@ def test_an_hour_that_has_passed_is_said_as_it_was_promised_and_the_day_is_plann
     for none in ("", "25:00", "15.40", "fifteen"):
         with pytest.raises(InkshelfError):
             hour_today(none, UNTIL)
+
+
+@given(
+    lists=st.lists(spans, min_size=1, max_size=4),
+    promised=st.lists(st.none() | st.integers(-20, 90).map(float), min_size=4, max_size=4),
+)
+def test_a_day_put_together_can_be_done_and_no_day_costs_less_than_is_said(
+    lists: list[tuple[Span, ...]], promised: list[float | None]
+) -> None:
+    orders = [replace(one, promised=due) for one, due in zip(orders_of(lists), promised, strict=False)]
+    guess, sure = best_guess(orders, Bench())
+    placed = [
+        Ribbon(one.key, one.name, tuple(Placed(span, at, at + span.minutes) for span, at in zip(one.spans, own, strict=True)))
+        for one, own in zip(orders, guess.begins, strict=True)
+    ]
+    assert clashes(Day(tuple(placed)), Bench()) == []
+    least = least_cost(orders, Bench())
+    assert guess.cost == cost(orders, guess.begins) >= least - CLOSE
+    assert sure == (guess.cost <= least + CLOSE)
+    if sum(len(one) for one in lists) <= 6:
+        best = plan_day(orders)
+        found = cost(orders, [[one.begins for one in ribbon.placed] for ribbon in best.ribbons])
+        assert best.proven
+        assert least - 0.2 - LATE * 0.2 <= found <= guess.cost + 0.2 + LATE * 0.2, (
+            "places are rounded to a hundredth of a minute"
+        )
+
+
+def test_a_full_bench_of_six_is_proven() -> None:
+    whole = (("Room", 17, "hands"), ("Material", 15, "network"), ("Media", 5, "hands"), ("Media", 9, "port"))
+    whole += (("Partitions", 21, "hands"), ("Install", 25, "machine"), ("Proof", 13, "hands"))
+    orders = [
+        Order(
+            f"j{at}", f"machine {at}", tuple(Span(title, float(minutes + 3 * at % 7), takes) for title, minutes, takes in whole)
+        )  # type: ignore[arg-type]
+        for at in range(MOST)
+    ]
+    day = plan_day(orders)
+    assert day.proven
+    assert clashes(day, Bench()) == []
+    assert day.ready == pytest.approx(least_cost(orders, Bench()), abs=0.1), "nothing but the person is short"
+
+
+def test_what_was_promised_is_searched_for_where_no_day_put_together_keeps_it_best() -> None:
+    lists = (
+        ((26, "hands"), (16, "port"), (2, "hands"), (5, "machine")),
+        ((11, "hands"), (9, "machine"), (26, "network"), (24, "machine")),
+        ((22, "hands"), (7, "port"), (22, "hands")),
+    )
+    orders = [
+        Order(f"j{at}", "m", tuple(Span("Room", float(minutes), takes) for minutes, takes in one), due)  # type: ignore[arg-type]
+        for at, (one, due) in enumerate(zip(lists, (57.0, 79.0, 21.0), strict=True))
+    ]
+    guess, sure = best_guess(orders, Bench())
+    day = plan_day(orders)
+    assert (sure, day.proven) == (False, True)
+    assert sum(one.late for one in day.ribbons) == pytest.approx(76.0, abs=0.1)
+    assert guess.cost > 80 * LATE

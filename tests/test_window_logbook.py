@@ -231,6 +231,7 @@ def promise_an_hour(window: Window, page: LogbookChapter) -> None:
         assert [one.key for one in ribbons.ribbons if one.late] == [second.key]
         assert "minutes past its promise" in page.plot.key.text()
         assert "promised for 00:01" in ribbons.accessibleDescription()
+        assert window.keeper.own_promises == {}, "a made-up shop's are not kept"
         late = ribbons.today
         place = QPoint(20, int(AXIS + 1.5 * ribbons.tall))
         QTest.mouseDClick(ribbons, Qt.MouseButton.LeftButton, pos=place)
@@ -241,7 +242,6 @@ def promise_an_hour(window: Window, page: LogbookChapter) -> None:
         click(page, "Promised for…")
         until(lambda: ribbons.today is not kept)
         assert all(one.promised is None for one in ribbons.ribbons)
-    assert window.settings.promised == {}, "a made-up shop's are not kept"
 
 
 def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: LogbookChapter, url: str, tmp_path: Path) -> None:

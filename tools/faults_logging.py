@@ -19,7 +19,7 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("core/learned/times.py", "state = _forecast(state, block)", "state = _forecast(_fitted(state, jobs), block)", "learned"),
     ("core/learned/times.py", "aside = (10 - OF_TEN) / 20", "aside = (10 - OF_TEN) / 10", "learned"),
     ("core/day/planning.py", "if first[0] == second[0]:", "if True:", "day"),
-    ("core/day/planning.py", "late[model.column(0.0, horizon)] = LATE", "late[model.column(0.0, horizon)] = 0.0", "day"),
+    ("core/day/planning.py", "if found is None or guess.cost <= cost(orders, found) + CLOSE:", "if True:", "day"),
     ("core/day/spans.py", "- one.work.seconds / 60)", ")", "day"),
     ("core/day/spans.py", "if one.over or step is None:", "if step is None:", "day"),
     ("core/practice/judging.py", "said.starts and not said.by_hand", "True", "practice"),
@@ -34,5 +34,14 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("store/practice.py", "learner = known.of(who)\n    card", "learner = Learner()\n    card", "practice"),
     ("ui/logbook/keeper.py", "and not made_up & set(path.parents)", "", "window_logbook"),
     ("ui/practice/exercise.py", "if verdict.done or self.drill.asked:", "if verdict.done:", "window_practice"),
+    ("core/day/guessing.py", "/ room + behind", "/ room + behind + 1.0", "day"),
+    ("core/day/guessing.py", "return max(ends) + LATE * late", "return max(ends)", "day"),
+    ("core/day/guessing.py", "begins = max(ready[number], min(free[span.takes], default=0.0))", "begins = ready[number]", "day"),
+    ("store/logbook/today.py", "None if due is None else (due - now) / 60", "None if due is None else max(0.0, (due - now) / 60)", "day window_logbook"),
+    ("ui/logbook/keeper.py", "return self._made_up_promises if self.made_up else self.own_promises", "return self.own_promises", "window_logbook"),
+    ("ui/logbook/plot.py", "promised.pop(key, None)", "pass", "window_logbook"),
+    ("ui/logbook/ribbons.py", "with theme.on_white():", "if True:", "window_logbook"),
+    ("exchange/ntcapture.py", '"ssd": False, "4": False', '"ssd": True, "4": False', "kit"),
+    ("core/practice/planting.py", "    except LookupError:\n        return None", "    except ZeroDivisionError:\n        return None", "practice"),
 )  # fmt: skip
 """File below src/inkshelf, what stands there, the fault, the tests that should find it."""

@@ -9,8 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import combinations
-from typing import Any
+from typing import NamedTuple
 
+from inkshelf.core.day.bench import Bench, Order
+from inkshelf.core.day.guessing import CLOSE, LATE, Guess, best_guess, cost
 from inkshelf.core.day.spans import RESOURCES, Resource, Span
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.solve import Model
@@ -18,31 +20,10 @@ from inkshelf.core.value import Value
 
 MOST = 6
 """Machines that are planned at once; a bench holds no more."""
-LATE, EARLY = 1000.0, 0.01
-"""Weights: a minute past what was promised, beside a minute until all are ready; a minute by which a span begins later than it has to."""
-CLOSE, MOMENT = 1e-3, 2.0
-"""Minutes that a second look may lose; seconds that it may take."""
-
-
-class Bench(Value, frozen=True):
-    """How many of each there are: people, networks, ports."""
-
-    hands: int = 1
-    network: int = 1
-    port: int = 2
-
-    def room(self, takes: Resource) -> int:
-        """Return how many spans may take this at once (0: any number)."""
-        return {"hands": self.hands, "network": self.network, "port": self.port, "machine": 0}[takes]
-
-
-class Order(Value, frozen=True):
-    """One machine of the day: who it is, its spans in order, minutes from now until it was promised (``None``: it was not)."""
-
-    key: str
-    name: str
-    spans: tuple[Span, ...]
-    promised: float | None = None
+EARLY = 0.01
+"""Weight of a minute by which a span begins later than it has to, beside one by which a machine is ready later."""
+MOMENT = 2.0
+"""Seconds that a second look may take."""
 
 
 class Placed(Value, frozen=True):
@@ -95,24 +76,57 @@ def plan_day(orders: Sequence[Order], bench: Bench | None = None) -> Day:
     taken = [one for one in orders if one.spans][:MOST]
     if not taken:
         return Day(())
-    model = Model()
-    horizon = sum(span.minutes for one in taken for span in one.spans) + 1.0
-    begins = [[model.column(0.0, horizon) for _ in one.spans] for one in taken]
-    _in_order(model, taken, begins)
-    for takes in RESOURCES:
-        if own.room(takes):
-            _shared(model, taken, begins, takes, own.room(takes), horizon)
-    late, last = _ends(model, taken, begins, horizon, own)
-    found = model.least({**late, last: 1.0})
-    if found is None:
-        raise AssertionError("a day always has a plan: one machine after the other")
-    proven = model.proven
-    found = _each_early(model, begins, found, late, last)
-    ribbons = tuple(
-        Ribbon(one.key, one.name, _placed(one, [float(found[column]) for column in columns]), one.promised)
-        for one, columns in zip(taken, begins, strict=True)
+    guess, proven = best_guess(taken, own)
+    begins = guess.begins
+    if not proven:
+        begins, proven = _searched(taken, own, guess)
+    begins = _each_early(taken, own, begins)
+    return Day(
+        tuple(
+            Ribbon(one.key, one.name, _placed(one, own_ones), one.promised) for one, own_ones in zip(taken, begins, strict=True)
+        ),
+        proven,
     )
-    return Day(ribbons, proven)
+
+
+Begins = tuple[tuple[float, ...], ...]
+
+
+class _Asked(NamedTuple):
+    """A model of a day: the columns of the beginnings, of what comes late with their weight, and of the end of all."""
+
+    model: Model
+    begins: list[list[int]]
+    late: dict[int, float]
+    last: int
+
+    def least(self, objective: dict[int, float]) -> Begins | None:
+        """Return the beginnings that cost least, or ``None`` where none were found in time."""
+        try:
+            found = self.model.least(objective)
+        except PlanError:
+            return None
+        return None if found is None else tuple(tuple(float(found[column]) for column in columns) for columns in self.begins)
+
+
+def _asked(orders: Sequence[Order], bench: Bench) -> _Asked:
+    model = Model()
+    horizon = sum(span.minutes for one in orders for span in one.spans) + 1.0
+    begins = [[model.column(0.0, horizon) for _ in one.spans] for one in orders]
+    _in_order(model, orders, begins)
+    for takes in RESOURCES:
+        if bench.room(takes):
+            _shared(model, orders, begins, takes, bench.room(takes), horizon)
+    return _Asked(model, begins, *_ends(model, orders, begins, horizon, bench))
+
+
+def _searched(orders: Sequence[Order], bench: Bench, guess: Guess) -> tuple[Begins, bool]:
+    """Return the best day that a search finds, and whether it is proven; the guess where that is no worse."""
+    asked = _asked(orders, bench)
+    found = asked.least({**asked.late, asked.last: 1.0})
+    if found is None or guess.cost <= cost(orders, found) + CLOSE:
+        return guess.begins, found is not None and asked.model.proven
+    return found, asked.model.proven
 
 
 def _in_order(model: Model, orders: Sequence[Order], begins: list[list[int]]) -> None:
@@ -178,21 +192,22 @@ def _ends(
     return late, last
 
 
-def _each_early(model: Model, begins: list[list[int]], found: Any, late: dict[int, float], last: int) -> Any:
-    """Return a day that is as good as the one that was found, in which each machine is ready as early as could be worked out in a moment."""
-    for column in (*late, last):
-        model.row({column: 1.0}, 0.0, float(found[column]) + CLOSE)
-    objective: dict[int, float] = {}
-    for columns in begins:
-        for column in columns:
-            objective[column] = EARLY
-        objective[columns[-1]] = 1.0
-    model.patience = MOMENT
-    try:
-        better = model.least(objective)
-    except PlanError:
-        return found
-    return found if better is None else better
+def _each_early(orders: Sequence[Order], bench: Bench, begins: Begins) -> Begins:
+    """Return a day that is as good as this one, in which each machine is ready as early as could be worked out in a moment."""
+    asked, ends = _asked(orders, bench), _ends_of(orders, begins)
+    late = [max(0.0, end - one.promised) for one, end in zip(orders, ends, strict=True) if one.promised is not None]
+    for column, most in zip((*asked.late, asked.last), (*late, max(ends)), strict=True):
+        asked.model.row({column: 1.0}, 0.0, most + CLOSE)
+    objective = {column: EARLY for columns in asked.begins for column in columns[:-1]} | {
+        columns[-1]: 1.0 for columns in asked.begins
+    }
+    asked.model.patience = MOMENT
+    better = asked.least(objective)
+    return better if better is not None and sum(_ends_of(orders, better)) <= sum(ends) else begins
+
+
+def _ends_of(orders: Sequence[Order], begins: Begins) -> list[float]:
+    return [own[-1] + one.spans[-1].minutes for one, own in zip(orders, begins, strict=True)]
 
 
 def _placed(order: Order, begins: Sequence[float]) -> tuple[Placed, ...]:

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 
 from sqlalchemy import select
 
-from inkshelf.core.day.planning import MOST, Bench, Day, Order, plan_day
+from inkshelf.core.day.bench import Bench, Order
+from inkshelf.core.day.planning import MOST, Day, plan_day
 from inkshelf.core.day.spans import spans_of
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.learned.history import StageDone, port_of
