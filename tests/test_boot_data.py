@@ -28,6 +28,7 @@ from inkshelf.core.disk.hive import HiveData, HiveKey
 from inkshelf.core.disk.nt_boot_data import BootData, NtSystem, boot_data_file, on_mbr
 from inkshelf.core.disk.ntfs import folder_names, open_ntfs, root_names
 from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.joining import join_images
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import Disk, Firmware, Machine, Table, Volume
 from inkshelf.core.plan.byhand import change
@@ -250,6 +251,31 @@ def test_of_a_system_and_its_copy_the_one_on_the_loader_s_own_disk_begins(two: M
     moved = copied.with_volume(esp.call, lambda one: replace(one, boot_files=()))
     moved = moved.with_volume(other.call, lambda one: replace(one, boot_files=files))
     assert said(moved, second) == BY_ITSELF
+
+
+@pytest.mark.parametrize("kind", ["gpt", "mbr"])
+def test_a_locked_volume_that_boot_data_of_another_disk_names_holds_a_system(kind: str) -> None:
+    shut = Volume(
+        "",
+        1,
+        MIB,
+        60 << 30,
+        "0x07" if kind == "mbr" else ONE,
+        guid=TWO if kind == "gpt" else "",
+        filesystem=FileSystem("nt-encrypted", 60 << 30),
+    )
+    target = TWO if kind == "gpt" else on_mbr("0000000b", MIB)
+    data = BootFile(exact("paths", "nt_boot_data"), "nt-boot-data", 1, targets=(target,))
+    first = Volume("", 1, MIB, 1 << 29, "0xEF", filesystem=FileSystem("fat32", 1 << 29), boot_files=(data,))
+    disks = (
+        Disk("", 120 * 10**9, table=Table("mbr", signature="0000000a"), volumes=(first,)),
+        Disk("", 240 * 10**9, table=Table(kind, signature="0000000b" if kind == "mbr" else ""), volumes=(shut,)),  # type: ignore[arg-type]
+    )
+    machine = join_images(Machine(), disks).machine
+    assert [(one.call, one.holds is not None) for _, one in machine.volumes()] == [("B1", False), ("S1", True)]
+    apart = replace(shut, guid=ONE, start=2 * MIB)
+    machine = join_images(Machine(), (disks[0], replace(disks[1], volumes=(apart,)))).machine
+    assert [one.holds for _, one in machine.volumes()] == [None, None]
 
 
 # -- the legacy way ----------------------------------------------------------------------------------------------------

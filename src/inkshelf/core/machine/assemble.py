@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from inkshelf.core.machine.roles import is_esp
-from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, Volume
+from inkshelf.core.machine.roles import is_esp, named_by_boot_data, nt_targets
+from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, SystemRoot, Volume
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -36,6 +36,24 @@ def assume_loaders(disk: Disk) -> Disk:
 def _read(volume: Volume) -> bool:
     """Whether any file of it was read: an assumed one has no length."""
     return any(one.size_bytes for one in volume.boot_files)
+
+
+def with_locked_systems(machine: Machine) -> Machine:
+    """A volume that nobody can look into, and that NT boot data names, on whatever disk that lies, holds the system that it starts."""
+    named = {
+        one
+        for _, volume in machine.volumes()
+        for file in volume.boot_files
+        if file.kind == "nt-boot-data"
+        for one in nt_targets(file)
+    }
+    locked = SystemRoot("nt", "NT family", True, assumed=True)
+    for disk, one in machine.volumes():
+        shut = one.holds is None and one.filesystem is not None and one.filesystem.kind == "nt-encrypted"
+        if shut and named_by_boot_data(disk, one) in named:
+            volumes = tuple(replace(two, holds=locked) if two is one else two for two in machine.disk(disk.id).volumes)
+            machine = machine.with_disk(replace(machine.disk(disk.id), volumes=volumes))
+    return machine
 
 
 def infer_entries(machine: Machine) -> Machine:

@@ -7,7 +7,7 @@ from msgspec.structs import fields
 
 from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.assemble import LETTERS, infer_entries
+from inkshelf.core.machine.assemble import LETTERS, infer_entries, with_locked_systems
 from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.captured import merge_identity, same_disk
 from inkshelf.core.machine.contradiction import Contradiction
@@ -88,7 +88,7 @@ def _join(known: Machine, read: tuple[Disk, ...], how: object) -> Joined:
         disks[place], differ = _with_what_was_said(old, joined)
         said += [Contradiction(old.id, what) for what in differ]
         letters.append(old.id)
-    machine = number_volumes(replace(known, disks=tuple(disks)))
+    machine = number_volumes(with_locked_systems(replace(known, disks=tuple(disks))))
     if machine.firmware.entries_known:
         by_guid = {volume.guid.upper(): disk.id for disk, volume in machine.volumes() if volume.guid}
         entries = tuple(_tied(one, by_guid) for one in machine.firmware.entries)

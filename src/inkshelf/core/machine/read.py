@@ -9,7 +9,7 @@ from inkshelf.core.disk.source import ByteSource, Slice
 from inkshelf.core.disk.start_code import CODE_BYTES, code_of, core_of
 from inkshelf.core.errors import TableError
 from inkshelf.core.machine.files import with_clashes, with_disk_files, with_images
-from inkshelf.core.machine.state import Disk, Extended, SystemRoot, Table, Volume
+from inkshelf.core.machine.state import Disk, Extended, Table, Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
 
@@ -69,7 +69,7 @@ def _from_gpt(source: ByteSource, disk_id: str, gpt: GptTable, mbr: MbrTable | N
         entries_lba=gpt.entries_lba,
         backup_entries_lba=gpt.backup_entries_lba,
     )
-    ordered = _looked_into(source, _with_locked_systems(tuple(sorted(volumes, key=lambda one: one.start))))
+    ordered = _looked_into(source, tuple(sorted(volumes, key=lambda one: one.start)))
     return Disk(disk_id, source.size, gpt.sector, max(4096, gpt.sector), table=table, volumes=ordered)
 
 
@@ -89,16 +89,6 @@ def _gpt_volume(source: ByteSource, entry: GptEntry, sector: int, guids: tuple[s
         filesystem=contents.filesystem if contents else None,
         boot_files=contents.boot_files if contents else (),
         holds=contents.holds if contents else None,
-    )
-
-
-def _with_locked_systems(volumes: tuple[Volume, ...]) -> tuple[Volume, ...]:
-    """A volume that nobody can look into, and that NT boot data names, holds the system that it starts."""
-    named = {target for one in volumes for file in one.boot_files if file.kind == "nt-boot-data" for target in file.targets}
-    locked = SystemRoot("nt", "NT family", True, assumed=True)
-    return tuple(
-        replace(one, holds=locked) if one.guid in named and one.filesystem and one.filesystem.kind == "nt-encrypted" else one
-        for one in volumes
     )
 
 
