@@ -34,7 +34,14 @@ EXPLAINED = {
     "met": "jobs that met a warning or a stop",
     "today": "one person, two ports, one network; hatched: it is waited for",
 }
-TITLE = "How long things take here"
+OF_TIMES = {"stages", "kept"}
+TITLES = {
+    "stages": "How long things take here",
+    "kept": "How often a band held",
+    "waits": "What is waited for",
+    "met": "What is found most",
+    "today": "Today",
+}
 SAVED = (760, 360)
 LATER = 80  # milliseconds until it is drawn anew while a window is being dragged
 
@@ -60,7 +67,7 @@ class Plot(QFrame):
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(2)
         row = QHBoxLayout()
-        self.title = label(TITLE, theme.serif(17))
+        self.title = label(TITLES[self.kind], theme.serif(17))
         row.addWidget(self.title)
         row.addSpacing(6)
         row.addStretch(1)
@@ -121,8 +128,8 @@ class Plot(QFrame):
         """Draw it anew beside the window."""
         size, scale = self.picture.size(), self.devicePixelRatioF()
         self.choice.set_value(self.kind)
-        self.key.setText(" · ".join(one for one in (EXPLAINED[self.kind], self.words) if one))
-        self.title.setText("Today" if self.kind == "today" else TITLE)
+        self.key.setText(" · ".join(one for one in (EXPLAINED[self.kind], self.words if self.kind in OF_TIMES else "") if one))
+        self.title.setText(TITLES[self.kind])
         self.ribbons.setVisible(self.kind == "today")
         self.promises.setVisible(self.kind == "today")
         self.promises.setEnabled(bool(self.ribbons.ribbons))
