@@ -23,8 +23,9 @@ from inkshelf.store import jobfile
 from inkshelf.ui import rescue
 from inkshelf.ui.background import Saver
 from inkshelf.ui.desk import Desk, Notice
+from inkshelf.ui.frame.inkruns import bench_name
 from inkshelf.ui.frame.overlays import CommandPalette
-from inkshelf.ui.frame.window import Window, bench_name
+from inkshelf.ui.frame.window import Window
 from inkshelf.ui.shelf.board import Board
 from inkshelf.ui.shelf.hand import HandMenu
 from windows import click, settled

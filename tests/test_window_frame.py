@@ -97,6 +97,47 @@ def test_inking_is_cancelled(window: Window, qtbot: QtBot) -> None:
     assert "nothing was cut" in window.notice.words.text()
 
 
+def test_of_which_job_inking_was_is_said_where_another_one_is_opened_meanwhile(window: Window, qtbot: QtBot) -> None:
+    """“All agree” of one job never stands under the name of another, and nobody goes on with the wrong one."""
+    mine, page = replace(window.desk.job, owner="Marrow & Finch", title="first"), window.ink_page
+    window.desk.replace_job(mine, None)
+    window.run("plan.ink")
+    assert "Marrow & Finch, first" in page.sub.text()
+    assert page.aside.isHidden()
+    window.desk.replace_job(replace(mine, seed="another", owner="Tarn School", title="second"), None)
+    assert page.aside.isVisible()
+    with qtbot.waitSignal(window.worker.inked, timeout=120_000) as caught:
+        pass
+    qtbot.waitUntil(lambda: not window.inking)
+    assert caught.args[0].verified
+    assert "agree with the prediction" in page.words.text()
+    assert "Marrow & Finch, first" in page.aside.text()
+    assert page.to_sheet.isHidden()
+    window.desk.replace_job(mine, None)
+    assert page.aside.isHidden()
+    assert not page.to_sheet.isHidden()
+    window.desk.change(replace(mine, steps=mine.steps[:-1]), "one step less")
+    assert "was changed since" in page.aside.text()
+    assert page.to_sheet.isHidden()
+
+
+def test_what_was_cut_is_gone_on_with_for_its_own_job_only(window: Window, qtbot: QtBot) -> None:
+    mine = window.desk.job
+    window.run("plan.ink")
+    page = window.ink_page
+    window.desk.replace_job(replace(mine, seed="another", title="second"), None)
+    with qtbot.waitSignal(window.worker.failed, timeout=120_000):
+        click(page, "Cancel")
+    qtbot.waitUntil(lambda: not window.inking)
+    assert page.go_on.isHidden()
+    window.desk.replace_job(mine, None)
+    assert not page.go_on.isHidden()
+    with qtbot.waitSignal(page.bar.valueChanged, timeout=60_000):
+        click(page, "Go on from there")
+    qtbot.waitUntil(lambda: not window.inking, timeout=120_000)
+    qtbot.waitUntil(lambda: "agree with the prediction" in page.words.text())
+
+
 def test_a_file_that_vanished_is_said_on_the_inking_page(window: Window, qtbot: QtBot) -> None:
     gone = tuple(replace(one, path="/nowhere.img") if one.kind == "image" else one for one in window.desk.job.sources)
     window.desk.change(replace(window.desk.job, sources=gone), "x")

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QByteArray
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from inkshelf.core.plan.job import Job
 from inkshelf.core.value import replace
 from inkshelf.ui import theme
 from inkshelf.ui.background import Saver
@@ -19,6 +18,7 @@ from inkshelf.ui.desk import Desk, Notice, Subject
 from inkshelf.ui.frame import settings as remembered
 from inkshelf.ui.frame.actions import ACTIONS, Action
 from inkshelf.ui.frame.contents import Contents
+from inkshelf.ui.frame.inkruns import InkRuns
 from inkshelf.ui.frame.margin import Margin
 from inkshelf.ui.frame.notice import NoticeBar
 from inkshelf.ui.frame.reckoner import Reckoner
@@ -37,7 +37,7 @@ Shown = TypeVar("Shown", bound=QWidget)
 CLOSING = 8000  # milliseconds that closing waits for inking to stop
 
 
-class Window(QMainWindow):
+class Window(QMainWindow, InkRuns):
     """One job in one window."""
 
     desk: Desk
@@ -292,72 +292,6 @@ class Window(QMainWindow):
         self.desk.show("start")
 
     # -- inking --------------------------------------------------------------------------------------------------
-    @property
-    def inking(self) -> bool:
-        """Whether inking is going on."""
-        return self.worker is not None and self.worker.isRunning()
-
-    @property
-    def ink_page(self) -> InkPage:
-        """The inking page, made when it is first needed."""
-        if self._ink_page is None:
-            from inkshelf.ui.inkview.page import Does, InkPage
-
-            show = self.desk.show
-            does = Does(self.cancel_inking, lambda: show("shelf"), self.resume_inking, lambda: show("sheet"))
-            self._ink_page = InkPage(does)
-        return self._standing(self._ink_page)
-
-    def start_inking(self) -> None:
-        """Ink the plan in a fresh bench folder beside the job's file."""
-        from inkshelf.ui.inkview.worker import InkWorker
-
-        self._work(InkWorker(self.desk.job, self.bench_place), again=False)
-
-    def resume_inking(self) -> None:
-        """Go on where inking was cut or cancelled."""
-        from inkshelf.ui.inkview.worker import InkWorker
-
-        self._work(InkWorker(self.desk.job, self.bench_place, again=True), again=True)
-
-    @property
-    def bench_place(self) -> Path:
-        """The folder that this job is inked in."""
-        return self.bench_folder or remembered.data_folder() / "bench" / bench_name(self.desk.job)
-
-    @property
-    def unfinished(self) -> bool:
-        """Whether inking was begun there and not ended."""
-        from inkshelf.bench.journal import Journal
-
-        return Journal(self.bench_place).unfinished_of(self.desk.job.seed)
-
-    def _work(self, worker: InkWorker, *, again: bool) -> None:
-        from inkshelf.ui.inkview.steps import rows
-
-        self.worker = worker
-        worker.progressed.connect(self.ink_page.progress)
-        worker.inked.connect(self.ink_page.finish)
-        worker.failed.connect(self._inking_failed)
-        worker.finished.connect(self._inking_over)
-        self.ink_page.begin(rows(self.desk.job, self.desk.reading), str(self.bench_place), again=again)
-        self.pages.setCurrentWidget(self.ink_page)
-        worker.start()
-        self._enable()
-
-    def _inking_failed(self, what: str, remedy: str) -> None:
-        self.ink_page.fail(what, remedy, unfinished=self.unfinished)
-
-    def _inking_over(self) -> None:
-        self._heard("job")
-
-    def cancel_inking(self) -> None:
-        """Stop at the next safe place."""
-        if self.worker:
-            self.worker.cancel()
-            self.ink_page.cancel.setEnabled(False)
-            self.ink_page.words.setText("Stopping at the next safe place")
-
     # -- listening -----------------------------------------------------------------------------------------------
     def _heard(self, subject: Subject) -> None:
         {
@@ -388,6 +322,7 @@ class Window(QMainWindow):
         current = self.chapters.get(self.desk.chapter)
         if current is not None:
             current.refresh()
+        self.say_whose()
         self.margin.refresh()
         self.reckoner.refresh()
         self.contents.refresh()
@@ -464,9 +399,3 @@ class Window(QMainWindow):
         self.settings.job = str(self.desk.path) if self.desk.path else ""
         remembered.save(self.settings, self._settings_path)
         super().closeEvent(event)
-
-
-def bench_name(job: Job) -> str:
-    """Return the name of a job's bench folder: its title to be recognised by, and its identity, which no other job has."""
-    title = "".join(one if one.isalnum() else "-" for one in job.title)[:40].strip("-")
-    return f"{title or 'job'}-{job.seed or 'new'}"

@@ -40,12 +40,17 @@ class InkPage(QWidget):
 
     def __init__(self, does: Does) -> None:
         super().__init__()
+        self._unfinished = self._verified = False
         box = QVBoxLayout(self)
         box.setContentsMargins(28, 20, 24, 12)
         box.setSpacing(12)
         box.addLayout(self._head(does))
         self.words = label("", theme.serif(18), wrap=True)
         box.addWidget(self.words)
+        self.aside = label("", theme.sans(14, 500), wrap=True)
+        self.aside.setAccessibleName("of which job this is")
+        self.aside.hide()
+        box.addWidget(self.aside)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setAccessibleName("progress of inking")
@@ -87,11 +92,10 @@ class InkPage(QWidget):
         head.addWidget(self.to_sheet)
         return head
 
-    def begin(self, rows: tuple[Row, ...], folder: str, *, again: bool = False) -> None:
-        """Show that inking begins, or goes on."""
+    def begin(self, rows: tuple[Row, ...], whose: str, folder: str, *, again: bool = False) -> None:
+        """Show that inking of a job, by its name, begins, or goes on."""
         clear(self.checks)
-        self.go_on.hide()
-        self.to_sheet.hide()
+        self._unfinished = self._verified = False
         self.steps.show_rows(rows)
         self.steps_area.show()
         self._now = -1
@@ -104,7 +108,8 @@ class InkPage(QWidget):
             self.checks.addWidget(label(words, theme.sans(13), quiet=True, wrap=True))
             self.checks.addSpacing(8)
         self.checks.addStretch(1)
-        self.sub.setText("on a copy; the source image is only read")
+        self.sub.setText(f"{whose} · on a copy; the source image is only read")
+        self.say_aside("")
         self.words.setText("Going on where it stopped" if again else "Copying the image, holes and all")
         self.figures.setText("")
         self.stick.hide()
@@ -141,11 +146,19 @@ class InkPage(QWidget):
         self.back.setToolTip("")
         self.back.setFocus()
 
-    def fail(self, what: str, remedy: str, *, unfinished: bool = False) -> None:
+    def say_aside(self, words: str) -> None:
+        """Say of which job this is, where it is not the one that is open as it is now (empty: it is): what leads on from here is away then."""
+        self.aside.setText(words)
+        self.aside.setVisible(bool(words))
+        self.go_on.setVisible(self._unfinished and not words)
+        self.to_sheet.setVisible(self._verified and not words)
+
+    def fail(self, what: str, remedy: str, aside: str = "", *, unfinished: bool = False) -> None:
         """Show why it ended, and what to do; unfinished work can be gone on with."""
         self._over()
+        self._unfinished = unfinished
+        self.say_aside(aside)
         self._colour(bad=True)
-        self.go_on.setVisible(unfinished)
         self.bar.hide()
         clear(self.checks)
         self.steps.stop()
@@ -153,16 +166,17 @@ class InkPage(QWidget):
         self.checks.addWidget(label(remedy, theme.sans(14), wrap=True))
         self.checks.addStretch(1)
 
-    def finish(self, report: Report) -> None:
-        """Show every comparison."""
+    def finish(self, report: Report, aside: str = "") -> None:
+        """Show every comparison; ``aside``: of which job that is, where it is not the one that is open as it is now."""
         self._over()
+        self._verified = report.verified
+        self.say_aside(aside)
         clear(self.checks)
         self.steps.finish()
         self.steps_area.hide()  # what was compared matters now, and takes the room
         self.bar.setValue(self.bar.maximum())
         self.bar.setVisible(report.verified)
         self._colour(bad=not report.verified)
-        self.to_sheet.setVisible(report.verified)
         good = sum(one.ok for one in report.checks)
         self.words.setText(
             f"All {good} comparisons agree with the prediction"

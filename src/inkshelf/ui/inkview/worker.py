@@ -22,7 +22,7 @@ class InkWorker(QThread):
 
     def __init__(self, job: Job, folder: Path, *, again: bool = False) -> None:
         super().__init__()
-        self._job, self._folder, self._again = job, folder, again
+        self.job, self.folder, self._again = job, folder, again
         self._stop = threading.Event()
 
     def cancel(self) -> None:
@@ -32,9 +32,9 @@ class InkWorker(QThread):
     def run(self) -> None:
         try:
             if self._again:
-                report: Report = resume(self._folder, self._tell, self._stop.is_set, self._job)
+                report: Report = resume(self.folder, self._tell, self._stop.is_set, self.job)
             else:
-                report = ink(self._job, self._folder, self._tell, self._stop.is_set)
+                report = ink(self.job, self.folder, self._tell, self._stop.is_set)
         except InkshelfError as error:
             self.failed.emit(error.what, error.remedy)
         except Exception as error:  # noqa: BLE001 - a thread must not end in silence: what happened is shown and can be copied
