@@ -107,6 +107,24 @@ def test_a_window_that_cannot_stop_yet_stays_and_says_so(window: Window, qtbot: 
     assert not window.isVisible()
 
 
+@pytest.mark.parametrize("what", ["image", "capture", "add"])
+def test_what_was_read_for_one_job_is_not_put_into_another_that_was_opened_meanwhile(
+    window: Window, demo_files: tuple[Path, Path], qtbot: QtBot, what: str
+) -> None:
+    image, capture = demo_files
+    files, mine = window.files, window.desk.job
+    {
+        "image": lambda: files.built.compare_image(image),
+        "capture": lambda: files.built.compare_capture(capture),
+        "add": lambda: files.media.add([image]),
+    }[what]()
+    other = replace(mine, seed="another", title="second")
+    window.desk.replace_job(other, None)
+    qtbot.waitUntil(lambda: not files.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: window.desk.notice is not None and "another job was opened" in window.desk.notice.what)
+    assert window.desk.job is other
+
+
 def test_a_red_notice_does_not_outlive_what_was_done_since(window: Window) -> None:
     window.desk.say(Notice("something is wrong"))
     window.desk.rename("desk", "owner")

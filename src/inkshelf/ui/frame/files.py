@@ -38,6 +38,8 @@ class Files:
         self.window = window
         self._task: Task | None = None
         self._then: Callable[[Any], None] = lambda _: None
+        self._of: str | None = None
+        self._words = ""
         self._printing: QProcess | None = None
 
     @property
@@ -76,15 +78,19 @@ class Files:
         """Whether something is being read or written beside the window."""
         return self._task is not None or self._printing is not None
 
-    def beside(self, words: str, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        """Do ``work`` in a thread of its own and give what comes of it to ``then``; the window goes on meanwhile."""
+    def beside(self, words: str, work: Callable[[], Any], then: Callable[[Any], None], *, any_job: bool = False) -> None:
+        """Do ``work`` in a thread of its own and give what comes of it to ``then``; the window goes on meanwhile.
+
+        Where another job is opened until then, nothing of it is taken, unless it is for ``any_job``.
+        """
         if self.busy:
             self.window.desk.say(
                 Notice("Something else is being read or written still.", "Wait until it is done, then try again.")
             )
             return
         self._task = task = Task(work, self.window)
-        self._then = then
+        self._then, self._of = then, None if any_job else self.window.desk.job.seed
+        self._words = words
         task.done.connect(self._done)
         task.failed.connect(self._failed)
         self.window.desk.say(Notice(f"{words} …", bad=False))
@@ -93,6 +99,11 @@ class Files:
     def _done(self, result: object) -> None:
         self._end_task()
         self.window.desk.say(None)
+        if self._of is not None and self._of != self.window.desk.job.seed:
+            self.window.desk.say(
+                Notice(f"{self._words}: another job was opened meanwhile, and nothing was put into it.", "Do it again there.")
+            )
+            return
         self.attempt(lambda: self._then(result))
 
     def _failed(self, what: str, remedy: str) -> None:
@@ -171,6 +182,7 @@ class Files:
             "Building the demo machine",
             lambda: first_day(folder, key),
             lambda job: show_demo(self.window.desk, job, folder, key),
+            any_job=True,
         )
 
     def add_image(self, path: Path | None = None) -> None:
@@ -254,7 +266,7 @@ class Files:
             return
         from inkshelf.exchange.images import look
 
-        self.beside(f"Looking into {chosen.name}", lambda: look(chosen), self._looked)
+        self.beside(f"Looking into {chosen.name}", lambda: look(chosen), self._looked, any_job=True)
 
     def _looked(self, found: Looked) -> None:
         from inkshelf.ui.frame.imagecard import ImageCard

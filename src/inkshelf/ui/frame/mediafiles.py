@@ -125,11 +125,14 @@ class MediaFiles:
         from inkshelf.ui.frame.imagecard import ImageCard
 
         if isinstance(found, Looked):
+            seed = self.desk.job.seed
             ImageCard(
-                self.files.window, found, self.desk.job.found, lambda agrees: self._compared(name, agrees=agrees)
+                self.files.window, found, self.desk.job.found, lambda agrees: self._compared(seed, name, agrees=agrees)
             ).open_over()
 
-    def _compared(self, name: str, *, agrees: bool) -> None:
+    def _compared(self, seed: str, name: str, *, agrees: bool) -> None:
         from inkshelf.core.plan.media import compared
 
+        if seed != self.desk.job.seed:
+            return  # another job was opened while the card was: its image of that name was not compared
         self.desk.change(compared(self.desk.job, name, "agrees" if agrees else "differs"), f"sum of {name}")
