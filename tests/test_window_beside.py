@@ -25,6 +25,7 @@ from inkshelf.ui.background import Saver
 from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.frame.inkruns import bench_name
 from inkshelf.ui.frame.overlays import CommandPalette
+from inkshelf.ui.frame.settings import data_folder
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.shelf.board import Board
 from inkshelf.ui.shelf.hand import HandMenu
@@ -123,6 +124,37 @@ def test_what_was_read_for_one_job_is_not_put_into_another_that_was_opened_meanw
     qtbot.waitUntil(lambda: not files.busy, timeout=60_000)
     qtbot.waitUntil(lambda: window.desk.notice is not None and "another job was opened" in window.desk.notice.what)
     assert window.desk.job is other
+
+
+def test_a_job_of_captured_text_alone_has_a_file_and_outlives_the_next_one(
+    window: Window, demo_files: tuple[Path, Path]
+) -> None:
+    window.run("job.new")
+    assert window.desk.path is None
+    window.files.add_capture(demo_files[1])
+    settled(window)
+    first, place = window.desk.job, window.desk.path
+    assert first.found.disks
+    assert place is not None
+    window.desk.change(replace(first, owner="Halden Turning"), "owner")
+    window.run("job.new")
+    settled(window)
+    assert jobfile.load(place).owner == "Halden Turning"
+
+
+def test_a_rescued_job_goes_on_in_a_file_of_its_own(window: Window, job: Job) -> None:
+    folder = data_folder() / "rescued"
+    rescued = folder / "rescued-20260101-000000-000000.job.json"
+    jobfile.save(replace(job, title="cut"), rescued, make_folder=True)
+    window.files.open_rescued()
+    settled(window)
+    place = window.desk.path
+    assert place not in {None, rescued}
+    window.desk.change(replace(window.desk.job, owner="Halden Turning"), "owner")
+    window.run("job.new")
+    settled(window)
+    assert jobfile.load(place).owner == "Halden Turning"  # type: ignore[arg-type]
+    assert jobfile.load(rescued).owner == job.owner
 
 
 def test_a_red_notice_does_not_outlive_what_was_done_since(window: Window) -> None:

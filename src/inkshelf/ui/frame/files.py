@@ -163,10 +163,15 @@ class Files:
         return newest(settings.data_folder() / "rescued")
 
     def open_rescued(self) -> None:
-        """Open the job that was rescued last, as one without a file of its own."""
+        """Open the job that was rescued last, in a file of its own: neither the rescued one nor the one from before is written over."""
         place = self.rescued()
+
+        def work(place: Path) -> None:
+            self.window.desk.replace_job(jobfile.load(place), None)
+            self._keep_it(place.name.split(".")[0])
+
         if place is not None:
-            self.attempt(lambda: self.window.desk.replace_job(jobfile.load(place), None))
+            self.attempt(lambda: work(place))
 
     def save_as(self) -> None:
         """Give the job a file of its own; from then on it is saved as you go."""
@@ -207,8 +212,13 @@ class Files:
             desk.say(Notice("The job was changed while the image was read.", "Take the image in again."))
             return
         desk.change(job, f"take in {path.name}")
+        self._keep_it(path.stem)
+
+    def _keep_it(self, stem: str) -> None:
+        """Give a job that has no file yet one of its own, so that nothing of it is lost when another one is opened."""
+        desk = self.window.desk
         if desk.path is None:
-            desk.path = settings.data_folder() / "jobs" / f"{path.stem}-{job.seed[:6]}.json"
+            desk.path = settings.data_folder() / "jobs" / f"{stem}-{desk.job.seed[:6]}.json"
             desk.save()
 
     def add_capture(self, path: Path | None = None) -> None:
@@ -240,6 +250,7 @@ class Files:
         made = with_listings(old, told.disks if source_list else (), source_list, told.firmware, told.listed)
         made, differ = with_facts(made, told.facts) if told.facts else (made, [])
         desk.change(made, f"take in {path.name}")
+        self._keep_it(path.stem)
         unsaid = [*differ, *(f"not captured: {one}" for one in told.missing)]
         if unsaid:
             desk.say(Notice("; ".join(unsaid[:3]), "It is asked for under Intake, or capture it again.", bad=False))
