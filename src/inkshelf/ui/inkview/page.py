@@ -108,7 +108,7 @@ class InkPage(QWidget):
             self.checks.addWidget(label(words, theme.sans(13), quiet=True, wrap=True))
             self.checks.addSpacing(8)
         self.checks.addStretch(1)
-        self.sub.setText(f"{whose} · on a copy; the source image is only read")
+        self.sub.setText(f"{whose} · on a copy")
         self.say_aside("")
         self.words.setText("Going on where it stopped" if again else "Copying the image, holes and all")
         self.figures.setText("")
