@@ -88,7 +88,7 @@ class Pictures:
         shelf.look_closer()  # type: ignore[attr-defined]
         self.take("shelf-closer")
         shelf.look_closer()  # type: ignore[attr-defined]
-        self.window.open_guide("wish.automatic")
+        self.window.open_help()
         self.take("guide")
         for card in self.window.findChildren(Overlay):
             card.close()

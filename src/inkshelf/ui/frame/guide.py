@@ -15,7 +15,7 @@ from inkshelf.ui import theme
 from inkshelf.ui.frame.overlays import Overlay
 from inkshelf.ui.parts import button, label, scrolled
 
-WIDE, HIGH, LIST = 860, 600, 270
+WIDE, HIGH, LOW, LIST = 860, 600, 460, 270
 EDGE = 40  # pixels of the window that stay free at least
 CLOSES = (Qt.Key.Key_F1, Qt.Key.Key_F2)
 
@@ -58,7 +58,7 @@ class Guide(Overlay):
         self._findings, self._everything = findings, not findings and not chapter
         self._chapter = chapter
         self.setAccessibleName("guide")
-        self.setFixedSize(min(WIDE, parent.width() - EDGE), min(HIGH, parent.height() - 2 * EDGE))
+        self.setFixedSize(min(WIDE, parent.width() - EDGE), min(HIGH if chapter else LOW, parent.height() - 2 * EDGE))
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 14, 8, 14)
         row.setSpacing(20)
