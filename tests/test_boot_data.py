@@ -305,6 +305,10 @@ def test_on_an_mbr_boot_data_names_a_place_and_is_mended_where_it_names_another(
     mended = answered(wanting(job, ("mend", {"seen": "system-screen", "system": "S1"})))
     (step,) = [one for one in mended.steps if isinstance(one, PutLoader)]
     assert any("/f BIOS" in value for one in sheet(read(mended)).rows for _, value in one.words.values)
+    (words,) = [one.words for one in sheet(read(mended)).rows if one.words.title == "Write the boot data of S1 anew"]
+    assert "remove" not in words.back, "what was there before is not taken away by going back"
+    assert any("/export" in value for _, value in words.values[:1])
+    assert any(line.startswith("copy /y") for line in words.back_lines)
     report = ink(mended, tmp_path / "bench")
     assert report.verified
     again = take_in([Path(report.images[0])], mode="legacy", seed="x").found

@@ -25,7 +25,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.bounds import bounds
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB
-from inkshelf.core.steps.kinds import EnterSystem, WriteStartCode
+from inkshelf.core.steps.kinds import EnterSystem, PutLoader, WriteStartCode
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 from inkshelf.store import jobfile
@@ -60,6 +60,19 @@ def well(machine: Machine, call: str) -> bool:
     return said.starts and not said.by_hand
 
 
+def going_back_takes_nothing_away(job: Job) -> None:
+    """A loader's file that was there before is not removed by the printed way back: it is copied first, and copied back."""
+    reading = read(job)
+    for state, step, row in zip(reading.plan.machines, job.steps, sheet(reading).rows, strict=False):
+        if isinstance(step, PutLoader):
+            there = {one.path.lower() for one in state.find(step.esp)[1].boot_files}  # type: ignore[index]
+            over = [one.path for one in step.files if one.path.lower() in there]
+            removed = [part for part in row.words.back.split("; ") if part.startswith("remove ")]
+            assert not any(one in part for one in over for part in removed)
+            kept = " ".join((row.words.back, *row.words.back_lines))
+            assert all(one in kept for one in over)
+
+
 @pytest.mark.parametrize("cause", UEFI)
 def test_a_start_that_is_broken_in_one_way_is_found_and_mended(planned: Machine, cause: str) -> None:
     call, seen, scene = UEFI[cause]
@@ -71,6 +84,7 @@ def test_a_start_that_is_broken_in_one_way_is_found_and_mended(planned: Machine,
     assert well(read(job).plan.planned, call)
     alone = mending(broken, seen=seen, system=call, cause=cause)
     assert well(read(alone).plan.planned, call), "its own repair, and what is shown beside it"
+    going_back_takes_nothing_away(alone)
 
 
 @pytest.mark.parametrize("cause", LEGACY)

@@ -82,41 +82,59 @@ def _folder(step: PutLoader) -> str:
 
 @told.register
 def _put_loader(step: PutLoader, scene: Scene) -> Words:
-    place = scene.at(step.call)
-    holds = place[1].holds if place else None
-    files = ", ".join(file.path for file in step.files)
-    values: tuple[tuple[str, str], ...]
-    if (
-        holds is not None
-        and holds.family == "nt"
-        and any(one.path == exact("paths", "nt_boot_data_legacy") for one in step.files)
-    ):
-        values = (
-            ("from its recovery's command line", exact("nt", "boot_files_legacy")),
-            ("C: is", f"the letter that the recovery gives to {scene.who(step.call)}: look first"),
-        )
-    elif holds is not None and holds.family == "nt":
-        values = (
-            ("from its recovery's command line", exact("nt", "boot_files_uefi")),
-            ("S: is", f"a letter for {scene.who(step.esp)}; take it off again afterwards"),
-        )
-    elif step.live:
-        values = (("mounted at /boot/efi", scene.who(step.esp)),)
-    else:
-        values = (
-            ("as root, in the system", f"{exact('linux', 'install_loader_uefi')} --bootloader-id={_folder(step)}"),
-            ("mounted at /boot/efi", scene.who(step.esp)),
-        )
+    place, esp = scene.at(step.call), scene.before.find(step.esp)
+    nt = place is not None and place[1].holds is not None and place[1].holds.family == "nt"
+    there = {one.path.lower() for one in esp[1].boot_files} if esp else set()
+    over = [one.path for one in step.files if one.path.lower() in there]
+    fresh = [one.path for one in step.files if one.path not in over]
+    values, back_lines = _by_nt(step, scene, over) if nt else (_by_linux(step, scene), ())
+    copies = [one for one in over if not (nt and one == _store(step))]
+    first = (("first: copies elsewhere of", ", ".join(copies)),) if copies else ()
+    back = "; ".join(
+        [f"remove {', '.join(fresh)} from {step.esp}"] * bool(fresh) + [f"copy {', '.join(copies)} back"] * bool(copies)
+    )
+    only_data = {one.kind for one in step.files} == {"nt-boot-data"}
     return Words(
         "Entries",
-        f"Put the loader of {step.call} on {step.esp}",
-        (*values, ("afterwards there", files)),
+        f"Write the boot data of {step.call} anew" if only_data else f"Put the loader of {step.call} on {step.esp}",
+        (*first, *values, ("afterwards there", ", ".join(file.path for file in step.files))),
         "It says that the boot files were made; the folder is on the volume.",
         "Nothing is erased: a file of the same name is written over.",
-        back=f"remove {files} from {step.esp}",
+        back=back,
+        back_lines=back_lines,
         commands=_from_outside(step, scene),
         minutes=5,
     )
+
+
+def _store(step: PutLoader) -> str:
+    """The path of the boot data among the files (empty: none of them is)."""
+    return next((one.path for one in step.files if one.kind == "nt-boot-data"), "")
+
+
+def _by_nt(step: PutLoader, scene: Scene, over: list[str]) -> tuple[tuple[tuple[str, str], ...], tuple[str, ...]]:
+    """What is typed in the NT family's recovery, and how boot data that was there comes back: its tool keeps no copy of it."""
+    legacy = _store(step) == exact("paths", "nt_boot_data_legacy")
+    apart = step.esp != step.call
+    letter = "S:" if apart else "C:"
+    how = ("boot_files_legacy_on" if apart else "boot_files_legacy") if legacy else "boot_files_uefi"
+    store = f"{letter}{_store(step)}"
+    values = [("from its recovery's command line", exact("nt", how))]
+    back: tuple[str, ...] = ()
+    if _store(step) in over:
+        values.insert(0, ("first: keep the boot data", exact("nt", "keep_store").format(store=store, call=step.call)))
+        back = (exact("nt", "store_shown").format(store=store), exact("nt", "store_back").format(store=store, call=step.call))
+    values.append(("C: is", f"the letter that the recovery gives to {scene.who(step.call)}: look first"))
+    if apart:
+        values.append(("S: is", f"a letter for {scene.who(step.esp)}; take it off again afterwards"))
+    return tuple(values), back
+
+
+def _by_linux(step: PutLoader, scene: Scene) -> tuple[tuple[str, str], ...]:
+    mounted = ("mounted at /boot/efi", scene.who(step.esp))
+    if step.live:
+        return (mounted,)
+    return (("as root, in the system", f"{exact('linux', 'install_loader_uefi')} --bootloader-id={_folder(step)}"), mounted)
 
 
 def _from_outside(step: PutLoader, scene: Scene) -> tuple[str, ...]:
