@@ -278,6 +278,24 @@ def test_a_locked_volume_that_boot_data_of_another_disk_names_holds_a_system(kin
     assert [one.holds for _, one in machine.volumes()] == [None, None]
 
 
+@pytest.mark.parametrize(("menu", "comes"), [("old", "S1"), ("firmware", "S2")])
+def test_beside_another_one_in_shared_boot_data_what_was_asked_for_begins(
+    found_job: Job, menu: str, comes: str, tmp_path: Path
+) -> None:
+    job = wanting(found_job, ("beside", {"system": "nt-desktop", "menu": menu, "esp": "shared", "size": "120GiB"}))
+    assert not job.plan_fault
+    planned = read(job).plan.planned
+    assert said(planned, comes) == BY_ITSELF
+    assert said(planned, "S2" if comes == "S1" else "S1") == "chosen in the menu"
+    rows = [one.words for one in sheet(read(job)).rows if one.words.title.startswith("Write the boot data of S1")]
+    assert len(rows) == (menu == "old")
+    if rows:
+        assert "bcdboot C:\\Windows" in [value for _, value in rows[0].values]
+        assert rows[0].back_lines
+        report = ink(answered(job), tmp_path / "bench")
+        assert report.verified
+
+
 # -- the legacy way ----------------------------------------------------------------------------------------------------
 def put_legacy(image: Path, volume: Volume, data: bytes) -> None:
     part = image.with_suffix(".part")

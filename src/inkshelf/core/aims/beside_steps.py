@@ -13,10 +13,13 @@ from inkshelf.core.aims.systems import known_system
 from inkshelf.core.aims.volumes import lead
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile
+from inkshelf.core.machine.roles import systems_named
 from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, SetOrder, Shrink, Step
+from inkshelf.core.steps.kinds import AddEntry, Confirm, Prove, PutLoader, SetOrder, Shrink, Step
 from inkshelf.core.steps.making import Divides
+from inkshelf.core.value import replace
+from inkshelf.data import exact
 
 if TYPE_CHECKING:
     from inkshelf.core.aims.beside import Beside
@@ -63,8 +66,22 @@ def _shrunk(aim: Beside, place: Fit) -> list[Step]:
 def _first_again(found: Machine, disk: Disk, kind: Profile, work: Work, menu: str) -> list[Step]:
     """An NT-family installer takes the first place for its own entry; what was first before gets it back, and its menu looks again."""
     made = next((one for one in work.entering if isinstance(one, AddEntry)), None)
+    if kind.family == "nt" and made is None and menu == "old":
+        return _old_begins(found, work)
     if kind.family != "nt" or made is None or menu == "firmware":
         return []
     order = found.firmware.order
     back = [SetOrder((*order, made.entry.number))] if order and menu == "own" else []  # "old": it has it back already
     return [*back, *menus_anew(found, disk)]
+
+
+def _old_begins(found: Machine, work: Work) -> list[Step]:
+    """In boot data that two systems of the NT family share the new one begins by itself: the old one's own tool puts that back."""
+    esp = found.find(work.install.esp) if work.install.esp else None
+    there = esp[1].boot_file(exact("paths", "nt_boot_data")) if esp else None
+    made = next((one for one in work.install.files if one.kind == "nt-boot-data"), None)
+    old = systems_named(found, there) if there else []
+    if made is None or there is None or not old:
+        return []
+    data = replace(made, targets=tuple(dict.fromkeys((*there.targets, *made.targets))), begins=there.begins)
+    return [PutLoader(old[0], work.install.esp, (data,))]

@@ -114,6 +114,10 @@ def _store(step: PutLoader) -> str:
 
 def _by_nt(step: PutLoader, scene: Scene, over: list[str]) -> tuple[tuple[tuple[str, str], ...], tuple[str, ...]]:
     """What is typed in the NT family's recovery, and how boot data that was there comes back: its tool keeps no copy of it."""
+    if not step.live and len(step.files) == 1 and _store(step):  # the system itself, which runs, puts its own line first
+        keep = ("as administrator, in that system: a copy first", exact("nt", "keep_boot_data").format(call=step.call))
+        again = ("then: it is what begins by itself from now on", exact("nt", "own_boot_files"))
+        return (keep, again), (exact("nt", "boot_data_back").format(call=step.call),)
     legacy = _store(step) == exact("paths", "nt_boot_data_legacy")
     apart = step.esp != step.call
     letter = "S:" if apart else "C:"
