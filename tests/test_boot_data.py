@@ -296,6 +296,27 @@ def test_beside_another_one_in_shared_boot_data_what_was_asked_for_begins(
         assert report.verified
 
 
+def test_two_systems_on_a_converted_disk_are_both_in_its_boot_data() -> None:
+    system = SystemRoot("nt", "NT family", True)
+
+    def volume(number: int) -> Volume:
+        held = FileSystem("ntfs", 40 << 30, used_bytes=9 << 30, smallest_bytes=20 << 30, dirty=False, hibernated=False)
+        start = MIB + (number - 1) * (41 << 30)
+        return Volume(
+            f"S{number}", number, start, 40 << 30, "0x07", "system", active=number == 1, filesystem=held, holds=system
+        )
+
+    disk = Disk("A", 240 * 10**9, table=Table("mbr", signature="0000000a", boot_code=True), volumes=(volume(1), volume(2)))
+    job = wanting(Job(found=Machine(Firmware("legacy"), (disk,)), seed="both"), ("table", {}))
+    assert not job.plan_fault
+    planned = read(job).plan.planned
+    assert planned.disks[0].table.kind == "gpt"
+    verdicts = {call: said(planned, call) for call in ("S1", "S2")}
+    assert not any(one.startswith("not: nothing") or "names a volume" in one for one in verdicts.values()), verdicts
+    data = next(file for _, one in planned.volumes() for file in one.boot_files if file.kind == "nt-boot-data")
+    assert set(data.targets) == {one.guid for one in planned.disks[0].volumes if one.holds}
+
+
 # -- the legacy way ----------------------------------------------------------------------------------------------------
 def put_legacy(image: Path, volume: Volume, data: bytes) -> None:
     part = image.with_suffix(".part")

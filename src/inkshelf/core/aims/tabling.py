@@ -151,7 +151,7 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
             if volume.holds is None:
                 continue
             kind = _as_it_is(volume, disk)
-            steps.append(PutLoader(volume.call, made.call, _loaders(volume, kind.folder)))
+            steps.append(PutLoader(volume.call, made.call, _loaders(disk, volume, kind.folder)))
             known = entered(now, disk, kind, startup, numbers, by="person")
             entries += known
             numbers = (*(one.entry.number for one in known if hasattr(one, "entry")), *numbers)
@@ -191,8 +191,9 @@ def _as_it_is(volume: Volume, disk: Disk) -> Profile:
     return replace(profile("linux-desktop"), title=volume.holds.title, folder=folder)
 
 
-def _loaders(volume: Volume, named: str) -> tuple[BootFile, ...]:
-    """What the family's own tool puts there; ``named``: the folder of a Linux-family system."""
+def _loaders(disk: Disk, volume: Volume, named: str) -> tuple[BootFile, ...]:
+    """What the family's own tool puts there, beside what it put there for others before; ``named``: the folder of a Linux-family system."""
     if of_nt(volume):
-        return nt_files((volume.guid,))
+        earlier = [one.guid for one in disk.volumes[: disk.volumes.index(volume)] if of_nt(one)]
+        return nt_files((volume.guid, *reversed(earlier)))
     return linux_files(named, (root_uuid(volume),), signed=True)
