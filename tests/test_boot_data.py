@@ -21,6 +21,7 @@ from inkshelf.bench.sparse import copy_data
 from inkshelf.bench.stand_ins import boot_data
 from inkshelf.core.boot.menus import GONE_NT, UNREAD_NT
 from inkshelf.core.boot.mishaps import STANDING
+from inkshelf.core.boot.own_files import less_named, more_named
 from inkshelf.core.boot.rehearse import BY_ITSELF, outcome
 from inkshelf.core.disk import hive, nt_boot_data, nt_system
 from inkshelf.core.disk.contents import BootFile, FileSystem, SystemRoot
@@ -77,6 +78,20 @@ def test_boot_data_says_again_what_it_was_made_of(targets: list[str], data: st.D
     found = boot_data_file("\\x", 1, boot_data(*targets, begins=begins))
     assert found.targets == tuple(targets)
     assert (found.begins or found.targets[0]) == begins
+
+
+@given(targets=st.lists(TARGETS, min_size=2, max_size=6, unique=True), data=st.data())
+def test_boot_data_that_is_planned_is_what_is_read_back_of_it_whatever_was_known_before(
+    targets: list[str], data: st.DataObject
+) -> None:
+    """What begins may not have been read (``?``); after a step that writes it, it is known."""
+    begins = data.draw(st.sampled_from(["", "?", *targets[1:]]))
+    found = BootFile("\\x", "nt-boot-data", 32 << 10, targets=tuple(targets), begins=begins)
+    gone = data.draw(st.sampled_from(targets))
+    for planned in (less_named(found, gone.upper()), more_named(found, "\\third.vhd")):
+        made = boot_data(*planned.targets, size=planned.size_bytes, begins=planned.begins)
+        assert boot_data_file("\\x", len(made), made) == planned
+    assert gone not in less_named(found, gone).targets
 
 
 @given(raw=st.binary(max_size=200), at=st.integers(0, 20_000), bits=st.integers(1, 255))

@@ -11,6 +11,7 @@ from inkshelf.core.aims.safety import assured, clocks_differ, hidden, proved, re
 from inkshelf.core.aims.shares import divide
 from inkshelf.core.aims.systems import known_system
 from inkshelf.core.aims.volumes import lead
+from inkshelf.core.boot.own_files import more_named
 from inkshelf.core.fit.room import Fit
 from inkshelf.core.machine.profiles import Profile
 from inkshelf.core.machine.roles import systems_named
@@ -83,5 +84,5 @@ def _old_begins(found: Machine, work: Work) -> list[Step]:
     old = systems_named(found, there) if there else []
     if made is None or there is None or not old:
         return []
-    data = replace(made, targets=tuple(dict.fromkeys((*there.targets, *made.targets))), begins=there.begins)
+    data = replace(more_named(there, *made.targets), size_bytes=made.size_bytes)
     return [PutLoader(old[0], work.install.esp, (data,))]

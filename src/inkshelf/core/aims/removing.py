@@ -7,11 +7,12 @@ from inkshelf.core.aims.belongings import Belongings, belongings
 from inkshelf.core.aims.menus import without
 from inkshelf.core.aims.safety import assured, clocks_differ, proved, resumed, suspended, woken
 from inkshelf.core.boot.entries import entry_to
+from inkshelf.core.boot.own_files import less_named
 from inkshelf.core.boot.uefi import routes
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit import growing
-from inkshelf.core.machine.roles import named_by_boot_data, nt_targets, own_uuids, spelt, systems_named
+from inkshelf.core.machine.roles import named_by_boot_data, nt_targets, own_uuids, systems_named
 from inkshelf.core.machine.state import BootEntry, Disk, DiskFile, Machine, Volume
 from inkshelf.core.size import binary
 from inkshelf.core.steps.fold import fold
@@ -175,9 +176,7 @@ def _file_steps(found: Machine, host: Volume, file: DiskFile) -> list[Step]:
     ]
     steps: list[Step] = [*assured(found, "none"), *suspended(found), *woken(found, [host]), Prove(host.call, "before removing")]
     for esp, data in places:
-        kept = replace(data, targets=tuple(one for one in data.targets if spelt(one) != path))
-        kept = replace(kept, begins="" if spelt(kept.begins) in {path, *map(spelt, kept.targets[:1])} else kept.begins)
-        steps.append(ForgetInBootData(file.call, esp, (kept,)))
+        steps.append(ForgetInBootData(file.call, esp, (less_named(data, path),)))
     if not places:
         steps.append(ForgetInBootData(file.call, "", ()))
     return [*steps, RemoveDiskFile(file.call, host.call, file.path), *proved(found, frozenset({file.call})), *resumed(found)]
@@ -191,10 +190,8 @@ def _forgotten(found: Machine, root: Volume, stays: list[str]) -> list[Step]:
             named = systems_named(found, data) if data.kind == "nt-boot-data" else []
             if root.call in named and set(named) & set(stays):
                 disk = next(disk for disk, one in found.volumes() if one.call == root.call)
-                name = named_by_boot_data(disk, root)
-                kept = tuple(one for one in data.targets if spelt(one) != name)
-                begins = "" if spelt(data.begins) in {name, spelt(kept[0])} else data.begins
-                steps.append(ForgetInBootData(root.call, volume.call, (replace(data, targets=kept, begins=begins),)))
+                kept = less_named(data, named_by_boot_data(disk, root))
+                steps.append(ForgetInBootData(root.call, volume.call, (kept,)))
     return steps
 
 

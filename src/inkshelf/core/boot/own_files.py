@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from inkshelf.core.disk.contents import BootFile, FileKind
+from inkshelf.core.machine.roles import spelt
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -42,8 +43,18 @@ def nt_files(targets: tuple[str, ...]) -> tuple[BootFile, ...]:
 
 def more_named(data: BootFile, *targets: str) -> BootFile:
     """Return boot data that names more; it grows to what such files have."""
-    size = max(data.size_bytes, LOADER_BYTES["nt-boot-data"])
-    return replace(data, targets=tuple(dict.fromkeys((*data.targets, *targets))), size_bytes=size)
+    return _naming(data, tuple(dict.fromkeys((*data.targets, *targets))))
+
+
+def less_named(data: BootFile, target: str) -> BootFile:
+    """Return boot data that names one less, in any spelling."""
+    return _naming(data, tuple(one for one in data.targets if spelt(one) != spelt(target)))
+
+
+def _naming(data: BootFile, targets: tuple[str, ...]) -> BootFile:
+    """Boot data of these targets. What begins stays where it is still named; else the first does, which is set when it is written."""
+    begins = data.begins if data.begins in targets[1:] else ""
+    return replace(data, targets=targets, begins=begins, size_bytes=max(data.size_bytes, LOADER_BYTES["nt-boot-data"]))
 
 
 def linux_files(folder: str, targets: tuple[str, ...], *, signed: bool, fallback: bool = False) -> tuple[BootFile, ...]:

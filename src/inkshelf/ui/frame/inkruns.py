@@ -92,14 +92,12 @@ class InkRuns:
         self.ink_page.finish(report, aside)
 
     def _inking_failed(self, what: str, remedy: str) -> None:
-        worker = self.worker
-        if worker is None:
-            return
-        aside = self._aside(worker.job)
         from inkshelf.bench.journal import Journal
 
-        unfinished = Journal(worker.folder).unfinished_of(worker.job.seed)
-        self.ink_page.fail(what, remedy, aside, unfinished=unfinished)
+        worker = self.worker
+        if worker is not None:
+            unfinished = Journal(worker.folder).unfinished_of(worker.job.seed)
+            self.ink_page.fail(what, remedy, self._aside(worker.job), unfinished=unfinished)
 
     def say_whose(self) -> None:
         """Say on the inking page of which job it is, now that another one is open, or this one was changed."""
