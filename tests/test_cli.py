@@ -322,7 +322,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 def look():
     windows = [one for one in QApplication.topLevelWidgets() if one.isVisible()]
-    print(len(windows), windows[0].desk.job.found.disks[0].model != "", gc.isenabled(), "typer" in sys.modules)
+    print(len(windows), windows[0].desk.job.found.disks[0].model != "", gc.isenabled(), "typing_extensions" in sys.modules)
     QApplication.closeAllWindows()
 real = QApplication.exec
 QApplication.exec = staticmethod(lambda: (QTimer.singleShot(50, look), real())[1])

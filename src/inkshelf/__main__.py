@@ -41,6 +41,7 @@ def _window(*, demo: bool) -> int:
     gc.disable()  # the window turns it on again when it is there
 
     def open_it() -> int:
+        import inkshelf.core.value  # noqa: F401 - before everything else: whoever loads the model's library first says how quickly
         from inkshelf.ui.start import open_window
 
         return open_window(demo=demo)

@@ -69,6 +69,8 @@ def _command(name: str, rest: list[str]) -> int:
     command = commands(WHERE[name])[name]
     parser = Parser(prog=f"inkshelf {name}", description=command.words, allow_abbrev=False)
     command.takes(parser)
+    if not {"-h", "--help"} & set(rest):
+        parser.usage = ""  # nobody sees it, and putting it together takes longer than reading the words
     said, unknown = parser.parse_known_intermixed_args(rest)
     if unknown:
         raise UsageError(f"{name}: “{unknown[0]}” is not understood.", _meant(parser, unknown[0]))

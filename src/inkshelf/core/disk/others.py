@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import uuid
 
 from inkshelf.core.disk.contents import FileSystem
@@ -67,6 +66,8 @@ def _slots(source: ByteSource, version: int, head: bytes) -> tuple[str, ...]:
     length = int.from_bytes(head[8:16], "big") - 4096
     if not 0 < length <= LARGEST_AREA:
         return ()
+    import json  # few disks hold one, and every command that looks waits for what is loaded
+
     try:
         area = json.loads(source.read(4096, length).split(b"\0", 1)[0])
         found = [area["keyslots"][key]["kdf"]["type"] for key in sorted(area["keyslots"])]

@@ -1,9 +1,8 @@
 """A job: the one document that everything reads. Immutable; an edit makes a new one."""
 
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from inkshelf.core.aims.base import AimBase
-from inkshelf.core.aims.beside import Beside
 from inkshelf.core.boot.mishaps import Mishap, mishaps
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.contradiction import Contradiction
@@ -16,6 +15,9 @@ from inkshelf.core.steps.kinds import Step
 from inkshelf.core.texts import Key, KeyOrNone, LetterOrNone, Line
 from inkshelf.core.value import Value, field, replace
 from inkshelf.core.work.events import Work
+
+if TYPE_CHECKING:
+    from inkshelf.core.aims.beside import Beside
 
 FIRST = "a1"
 
@@ -67,8 +69,12 @@ class Job(Value, frozen=True):
     built: Machine | None = None
 
     @property
-    def aim(self) -> Beside | None:
+    def aim(self) -> "Beside | None":
         """The first aim of the kind "beside", or ``None``."""
+        if not self.aims:
+            return None
+        from inkshelf.core.aims.beside import Beside  # an aim's module is loaded where a job holds the kind
+
         return next((one for one in self.aims if isinstance(one, Beside)), None)
 
     @property
