@@ -8,7 +8,7 @@ from pathlib import Path
 from inkshelf.bench import installers, stand_ins, tools
 from inkshelf.bench.demo import put_on_fat
 from inkshelf.bench.image import ImageFile
-from inkshelf.bench.sparse import copy_data, write_all
+from inkshelf.bench.sparse import copy_data, data_ranges, write_all
 from inkshelf.core.checks import findings
 from inkshelf.core.disk.gpt import GptEntry, blank, encode
 from inkshelf.core.disk.probe import probe
@@ -22,6 +22,22 @@ from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import Install
 from inkshelf.core.value import replace
 from inkshelf.data import exact
+
+
+def head(path: str | Path, count: int, at: int = 0) -> bytes:
+    """Some bytes of a large image."""
+    with Path(path).open("rb") as file:
+        file.seek(at)
+        return file.read(count)
+
+
+def stored(path: Path) -> dict[int, bytes]:
+    """What an image really holds, by its place: holes are not read."""
+    fd = os.open(path, os.O_RDONLY)
+    try:
+        return {low: os.pread(fd, high - low, low) for low, high in data_ranges(fd, 0, os.fstat(fd).st_size)}
+    finally:
+        os.close(fd)
 
 
 def assemble(disks: tuple[Disk, ...], mode: str | None = None, secure_boot: str | None = None) -> Machine:

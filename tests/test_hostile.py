@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from disks import answered, make_gpt_disk
+from disks import answered, make_gpt_disk, stored
 from foreign import foreign_disk
 from inkshelf.bench import inker, opening, proof
 from inkshelf.bench.inker import ink, resume
@@ -127,7 +127,7 @@ def test_a_job_file_never_makes_the_bench_open_anything_outside_for_writing(
             opened.append(str(Path(f"/proc/self/fd/{fd}").readlink()))
         return fd
 
-    before = disk.read_bytes()
+    before = stored(disk)
     os.open = watch  # type: ignore[assignment]
     try:
         ink(document.load(raw), folder / "bench")
@@ -137,7 +137,7 @@ def test_a_job_file_never_makes_the_bench_open_anything_outside_for_writing(
         os.open = real
     outside = [one for one in opened if not one.startswith((str(folder / "bench"), "/dev/null"))]
     assert outside == []
-    assert disk.read_bytes() == before
+    assert stored(disk) == before
 
 
 @pytest.mark.parametrize("name", ["..", "a/b", "/x", "", ".hidden", "x" * 200, "a\nb"])
@@ -174,14 +174,14 @@ def test_going_on_never_writes_the_source(small_job: Job, disk: Path, tmp_path: 
     source = tmp_path / "source.img"
     source.hardlink_to(disk)
     (image.hardlink_to if how == "hard" else image.symlink_to)(source)
-    before = disk.read_bytes()
+    before = stored(disk)
     Journal(bench).load()
     if Journal(bench).unfinished():
         try:
             resume(bench)
         except BenchError as error:
             assert error.remedy
-    assert disk.read_bytes() == before
+    assert stored(disk) == before
 
 
 def test_a_source_that_became_a_link_to_the_bench_image_is_not_written(tmp_path: Path) -> None:
@@ -191,10 +191,10 @@ def test_a_source_that_became_a_link_to_the_bench_image_is_not_written(tmp_path:
     ink_and_die(change(take_in([own], seed="own"), "label", "D1", label="plates"), bench, 12)
     own.unlink()
     own.symlink_to(bench / "disk-A.img")
-    before = own.read_bytes()
+    before = stored(own)
     with pytest.raises(BenchError, match="is the source itself"):
         resume(bench)
-    assert own.read_bytes() == before
+    assert stored(own) == before
 
 
 def test_a_job_of_another_is_refused_where_one_was_cut(small_job: Job, tmp_path: Path, disk: Path) -> None:

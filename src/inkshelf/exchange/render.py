@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shlex
+from functools import cache
 
 from jinja2 import DictLoader, Environment, StrictUndefined
 
@@ -24,6 +25,7 @@ from inkshelf.exchange.squares import svg
 NAMES = ("sheet.html.j2", "sheet.md.j2", "partitions.sh.j2", "capture-nt.ps1.j2", "handover.html.j2")
 
 
+@cache  # a template takes longer to be compiled than to be filled
 def environment() -> Environment:
     """Return the templates' environment: pages escape, and every form has the filters that its own language needs."""
     made = Environment(
