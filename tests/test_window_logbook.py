@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -14,6 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog
 from pytestqt.qtbot import QtBot
 
+from inkshelf.core.checks.registry import Finding
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job
@@ -29,6 +31,7 @@ from inkshelf.store.logbook.demo import demo_logbook
 from inkshelf.store.logbook.faults import Fault, faults, put_fault
 from inkshelf.store.logbook.shared import sync
 from inkshelf.ui.desk import Desk
+from inkshelf.ui.frame.logfiles import LogFiles
 from inkshelf.ui.frame.settings import data_folder
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.logbook.chapter import LogbookChapter
@@ -281,10 +284,61 @@ def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: Logb
     window.keeper.put_now()
     window.keeper.wait()
     click(page, "Back to your own")
-    until(lambda: page.empty.isVisible() and not page.banner.isVisible())
-    book = Logbook(url)
-    assert book.count() == 0, "nothing went from one into the other"
-    book.close()
+    assert page.plot.ribbons.today is None, "nothing of the one stands under the other"
+    until(lambda: shown(page) == [window.desk.job.seed] and not page.banner.isVisible())
+    for place, count in ((url, 1), (demo_logbook(demo_logbook_at), 40)):
+        book = Logbook(place)
+        assert book.count() == count, "one's own job went into one's own, and nothing else"
+        book.close()
+
+
+@pytest.fixture
+def held_up(page: LogbookChapter) -> threading.Event:
+    """The logbook's thread at work with something long, until this is set."""
+    event = threading.Event()
+    page.keeper.ask(lambda _: event.wait(60), lambda _: None)
+    return event
+
+
+def test_what_waits_is_done_with_the_logbook_that_it_was_asked_of(
+    window: Window, page: LogbookChapter, url: str, held_up: threading.Event, tmp_path: Path
+) -> None:
+    keeper, other, asked = window.keeper, f"sqlite:///{tmp_path / 'other.sqlite'}", list[object]()
+    keeper.put_now()
+    keeper.ask(lambda book: book.url, asked.append)
+    keeper.ask(lambda book: book.url, asked.append, "a list that is shown")
+    keeper.made_up = other
+    window.desk.rename("saved meanwhile", "Saltmarsh")
+    keeper.put_now()
+    LogFiles(window).put_fault("Wren NV", "It hides behind a switch", "set it first")
+    keeper.ask(lambda book: book.url, asked.append, "a list of the other")
+    held_up.set()
+    keeper.wait()
+    until(lambda: len(asked) == 2)
+    assert asked == [url, other], "and what is not looked at any more is not shown"
+    for place, titles, known in ((url, ["saved meanwhile"], 1), (other, [], 0)):
+        book = Logbook(place)
+        assert ([one.title for one in book.brief()], len(faults(book))) == (titles, known)
+        book.close()
+
+
+def test_what_is_known_of_one_machine_is_not_said_of_the_next(
+    window: Window, page: LogbookChapter, url: str, job: Job, held_up: threading.Event
+) -> None:
+    put(url, *(whole(job, f"then-{one}", T0 + one, "Saltmarsh") for one in range(3)))
+    desk, keeper = window.desk, window.keeper
+    keeper.watch()
+    keeper.foretell()
+    desk.tell_also((Finding("logbook.before", "note", "It was here.", "Its disk is known."),))
+    desk.foretell("two hours")
+    desk.replace_job(Job(seed="nothing yet"), None)
+    said = [(desk.foretold, [one for one in desk.findings if one.key.startswith("logbook.")])]
+    keeper._foretell.stop()  # the answer to what was asked before is meant
+    held_up.set()
+    keeper.wait()
+    QApplication.processEvents()
+    said.append((desk.foretold, [one for one in desk.findings if one.key.startswith("logbook.")]))
+    assert said == [("", []), ("", [])]
 
 
 def test_exported_in_every_form(window: Window, page: LogbookChapter, url: str, job: Job, tmp_path: Path) -> None:

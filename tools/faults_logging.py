@@ -41,6 +41,10 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("ui/logbook/keeper.py", "return self._made_up_promises if self.made_up else self.own_promises", "return self.own_promises", "window_logbook"),
     ("ui/logbook/plot.py", "promised.pop(key, None)", "pass", "window_logbook"),
     ("ui/logbook/ribbons.py", "with theme.on_white():", "if True:", "window_logbook"),
+    ("ui/logbook/keeper.py", "self._own if own else self._looked_at, own", "self._looked_at, own", "window_logbook"),
+    ("ui/logbook/keeper.py", "if asked.own or not asked.topic or asked.url == self._looked_at:", "if True:", "window_logbook"),
+    ("ui/logbook/keeper.py", " and known == self._known:", ":", "window_logbook"),
+    ("ui/logbook/keeper.py", " and (job.seed, job.steps) == (now.seed, now.steps):", ":", "window_logbook"),
     ("exchange/ntcapture.py", '"ssd": False, "4": False', '"ssd": True, "4": False', "kit"),
     ("core/practice/planting.py", "    except LookupError:\n        return None", "    except ZeroDivisionError:\n        return None", "practice"),
 )  # fmt: skip

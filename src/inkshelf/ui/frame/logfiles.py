@@ -89,7 +89,7 @@ class LogFiles:
             keeper.know_again()
             self.desk.say(Notice(f"Written down: {model}.", "It is said whenever such a machine is taken in.", bad=False))
 
-        keeper.ask(work, done)
+        keeper.ask(work, done, own=True)
 
     def shop(self) -> None:
         """Say which shop's logbook one works in, and as whom."""

@@ -285,6 +285,7 @@ class LogbookChapter(Page):
     def change_book(self) -> None:
         """Look at the made-up shop's, or back at one's own."""
         self.times = None
+        self.plot.forget()
         if self.keeper.made_up:
             self.keeper.look_at_own()
             self.again()

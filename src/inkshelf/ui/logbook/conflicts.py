@@ -94,7 +94,7 @@ class Conflicts(QFrame):
             settle(book, one, way, Says(int(time.time()), self.keeper.who, waits=True))
             return True
 
-        self.keeper.ask(work, self._settled)
+        self.keeper.ask(work, self._settled, own=True)
 
     def _settled(self, result: Any) -> None:
         if isinstance(result, InkshelfError):

@@ -7,7 +7,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -18,11 +18,23 @@ from inkshelf.ui.frame.settings import data_folder
 if TYPE_CHECKING:
     from inkshelf.core.checks.registry import Finding
     from inkshelf.core.learned.times import Times
+    from inkshelf.core.plan.job import Job
     from inkshelf.store.logbook.book import Logbook
     from inkshelf.store.logbook.shared import Synced
 
 Work = Callable[["Logbook"], Any]
 SOON, LATER, SYNC_EVERY, PATIENCE = 1_200, 400, 60_000, 10.0  # milliseconds; seconds
+
+
+class _Asked(NamedTuple):
+    """What is to be done with which logbook, said when it is asked: by the time that it is done another may be looked at."""
+
+    url: str
+    own: bool
+    topic: str
+    number: int
+    work: Work
+    then: Callable[[Any], object]
 
 
 class Keeper(QObject):
@@ -39,15 +51,15 @@ class Keeper(QObject):
         self.away = ""
         self.own_promises: dict[str, int] = {}
         self._made_up_promises: dict[str, int] = {}
-        self._asked: queue.Queue[tuple[str, Work, Callable[[Any], object]] | None] = queue.Queue()
+        self._asked: queue.Queue[_Asked | None] = queue.Queue()
         self._thread: threading.Thread | None = None
         self._newest: dict[str, int] = {}
         self._known: tuple[object, ...] = ()
         self._put: object = None
-        self._times: Times | None = None
+        self._times: tuple[str, Times] | None = None
         self.changed.connect(self._forget_times)
         self._watching = False
-        self.came.connect(lambda then, result: then(result))
+        self.came.connect(self._came)
         self._soon, self._again = QTimer(self), QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(SOON)
@@ -65,15 +77,12 @@ class Keeper(QObject):
         return self._made_up_promises if self.made_up else self.own_promises
 
     # -- asking --------------------------------------------------------------------------------------------------
-    def ask(self, work: Work, then: Callable[[Any], object], topic: str = "") -> None:
-        """Do ``work`` with the logbook beside the window, and give what comes of it, or the error, to ``then``; of several that wait on one
-        ``topic`` only the last is done."""
-        if topic:
-            self._newest[topic] = self._newest.get(topic, 0) + 1
-            number = self._newest[topic]
-            self._asked.put((topic, lambda book: work(book) if self._newest[topic] == number else None, then))
-        else:
-            self._asked.put(("", work, then))
+    def ask(self, work: Work, then: Callable[[Any], object], topic: str = "", *, own: bool = False) -> None:
+        """Do ``work`` beside the window with the logbook that is looked at now (``own``: with one's own, whatever is looked at), and give
+        what comes of it, or the error, to ``then``. Of several that wait on one ``topic`` only the last is done, and what was looked up
+        in a logbook that is not looked at any more is not shown."""
+        self._newest[topic] = self._newest.get(topic, 0) + 1
+        self._asked.put(_Asked(self._own if own else self._looked_at, own, topic, self._newest[topic], work, then))
         if self._thread is None:
             self._thread = threading.Thread(target=self._run, name="logbook", daemon=True)
             self._thread.start()
@@ -81,25 +90,31 @@ class Keeper(QObject):
     def _run(self) -> None:
         book: Logbook | None = None
         while (asked := self._asked.get()) is not None:
-            _, work, then = asked
             try:
                 from inkshelf.store.logbook.book import Logbook
 
-                url = self.made_up or self._own
-                if book is None or (url and book.url != url) or (not url and self._other(book)):
+                if book is None or (asked.url and book.url != asked.url) or (not asked.url and self._other(book)):
                     if book is not None:
                         book.close()
-                    book = Logbook(url)
-                result: Any = work(book)
+                    book = Logbook(asked.url)
+                result: Any = asked.work(book) if asked.number == self._newest[asked.topic] or not asked.topic else None
             except InkshelfError as error:
                 result = error
             except Exception as error:  # noqa: BLE001 - a thread must not end in silence
                 result = InkshelfError(f"The logbook did not do that: {error}", "Look whether its disk is full or gone.")
             if result is not None:
-                self.came.emit(then, result)
+                self.came.emit(asked, result)
             self._asked.task_done()
         if book is not None:
             book.close()
+
+    @property
+    def _looked_at(self) -> str:
+        return self.made_up or self._own
+
+    def _came(self, asked: _Asked, result: object) -> None:
+        if asked.own or not asked.topic or asked.url == self._looked_at:
+            asked.then(result)
 
     def _other(self, book: Logbook) -> bool:
         from inkshelf.store.logbook.connection import default_url
@@ -157,7 +172,7 @@ class Keeper(QObject):
 
     def put_now(self) -> None:
         """Put the open job in as it is."""
-        if not self._keeps() or self.desk.job is self._put or self.made_up:
+        if not self._keeps() or self.desk.job is self._put:
             return
         job, path, waits, who = self.desk.job, self.desk.path, bool(self.shop), self.who
         self._put = job
@@ -174,7 +189,7 @@ class Keeper(QObject):
             keep_attached(book, job, path or Path(), says)
             return True
 
-        self.ask(work, self._was_put)
+        self.ask(work, self._was_put, own=True)
 
     def _was_put(self, result: object) -> None:
         """A job that could not be put in is said once, and tried again with its next change: it is safe in its own file."""
@@ -200,7 +215,7 @@ class Keeper(QObject):
 
             return synced(book, shop)
 
-        self.ask(work, self._was_synced, "sync")
+        self.ask(work, self._was_synced, "sync", own=True)
 
     def _was_synced(self, result: object) -> None:
         self.synced.emit(result)
@@ -223,8 +238,9 @@ class Keeper(QObject):
         if known == self._known:
             return
         self._known = known
+        self.desk.tell_also(())  # what was said of the machine before is not this one's, whatever comes of looking it up
+        self.desk.foretell("")
         if not job.found.disks:
-            self.desk.tell_also(())
             return
 
         def work(book: Logbook) -> tuple[Finding, ...]:
@@ -232,10 +248,10 @@ class Keeper(QObject):
 
             return recognised(book, job)
 
-        self.ask(work, self._recognised, "recognise")
+        self.ask(work, lambda result: self._recognised(known, result), "recognise")
 
-    def _recognised(self, result: object) -> None:
-        if isinstance(result, tuple):
+    def _recognised(self, known: tuple[object, ...], result: object) -> None:
+        if isinstance(result, tuple) and known == self._known:  # not of a machine that was open before
             self.desk.tell_also(result)
 
     # -- foretelling ---------------------------------------------------------------------------------------------
@@ -253,15 +269,17 @@ class Keeper(QObject):
             from inkshelf.core.sheet.logged import logged
             from inkshelf.store.logbook.history import history
 
-            if self._times is None:
-                self._times = learn(history(book))
+            held = self._times
+            if held is None or held[0] != book.url:
+                held = self._times = (book.url, learn(history(book)))
             planned = planned_of(logged(read(job)), who)
-            return self._times.job(planned.stages, planned.port, who).words if self._times.count else ""
+            return held[1].job(planned.stages, planned.port, who).words if held[1].count else ""
 
-        self.ask(work, self._foretold, "foretell")
+        self.ask(work, lambda result: self._foretold(job, result), "foretell")
 
-    def _foretold(self, result: object) -> None:
-        if isinstance(result, str):
+    def _foretold(self, job: Job, result: object) -> None:
+        now = self.desk.job
+        if isinstance(result, str) and (job.seed, job.steps) == (now.seed, now.steps):  # not of what was planned before
             self.desk.foretell(result)
 
     # -- the made-up shop ----------------------------------------------------------------------------------------

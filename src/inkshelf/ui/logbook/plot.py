@@ -114,6 +114,13 @@ class Plot(QFrame):
             )
         self.draw()
 
+    def forget(self) -> None:
+        """Show nothing of one logbook while another is opened."""
+        self.times, self.job, self.words = None, None, ""
+        self.picture.clear()
+        self.ribbons.show_day(None)
+        self.promises.setEnabled(False)
+
     def show_job(self, job: Closer | None) -> None:
         """Mark this job in it."""
         if job != self.job:
@@ -223,6 +230,9 @@ class Plot(QFrame):
 
     def save(self, path: Path, then: Callable[[object], object]) -> None:
         """Save the plot as it is shown, on white, in the form that the file's name ends with; ``then`` is told where, or why not."""
+        if self.kind == "today" and self.ribbons.today is None:
+            then(InkshelfError("The day is not planned yet.", "Save it when it is shown."))
+            return
         if self.kind == "today":
             written = self.ribbons.on_paper().save(str(path), "PNG")
             then(

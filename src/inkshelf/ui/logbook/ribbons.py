@@ -44,12 +44,13 @@ class Ribbons(QWidget):
         """The height of a machine's line: what room there is, within bounds."""
         return max(LOW, min(TALL, (self.height() - AXIS) / max(1, len(self.ribbons))))
 
-    def show_day(self, today: Today) -> None:
-        """Draw this day."""
+    def show_day(self, today: Today | None) -> None:
+        """Draw this day, or none."""
         self.today = today
         self.at = min(self.at, max(0, len(self.ribbons) - 1))
-        self.setAccessibleDescription(in_words(today))
-        self.setToolTip(in_words(today))
+        words = in_words(today) if today is not None else ""
+        self.setAccessibleDescription(words)
+        self.setToolTip(words)
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
