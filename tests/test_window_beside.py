@@ -6,6 +6,7 @@ import sys
 import threading
 import time
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
@@ -106,6 +107,76 @@ def test_a_window_that_cannot_stop_yet_stays_and_says_so(window: Window, qtbot: 
     stuck.running = False
     window.close()
     assert not window.isVisible()
+
+
+def test_what_is_not_saved_is_not_left_without_a_word(window: Window, tmp_path: Path, job: Job) -> None:
+    desk, (full, other) = window.desk, (tmp_path / "full", tmp_path / "other.json")
+    full.write_text("no folder")
+    jobfile.save(replace(job, title="other"), other)
+    desk.path = full / "job.json"
+    desk.rename("the last word", "Saltmarsh")
+    for leave in (window.files.new_job, lambda: window.files.open_job(other), lambda: window.files.take_dropped(other)):
+        desk.rename(f"{desk.job.title}, and more", "Saltmarsh")
+        leave()
+        assert desk.job.title.startswith("the last word")
+        assert desk.notice is not None
+        assert "not saved. " in desk.notice.what
+    desk.rename("said again", "Saltmarsh")
+    window.close()
+    assert window.isVisible()
+    full.unlink()
+    window.close()
+    assert not window.isVisible()
+    assert jobfile.load(full / "job.json").title == "said again"
+
+
+def test_who_is_told_goes_on_without_it(window: Window, tmp_path: Path, job: Job) -> None:
+    full, other = tmp_path / "full", tmp_path / "other.json"
+    full.write_text("no folder")
+    jobfile.save(replace(job, title="other"), other)
+    window.desk.path = full / "job.json"
+    window.desk.rename("the last word", "Saltmarsh")
+    window.files.open_job(other)
+    window.files.open_job(other)
+    assert window.desk.job.title == "other"
+    window.files.new_job()
+    assert not window.desk.job.title, "it is not asked for again behind the next one"
+    window.desk.path = full / "job.json"
+    window.desk.rename("and again", "Saltmarsh")
+    window.close()
+    assert window.isVisible()
+    window.close()
+    assert not window.isVisible()
+
+
+def test_a_file_that_is_being_written_is_opened_as_it_will_be(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    real = jobfile.save
+
+    def slowly(*given: Any, **more: Any) -> None:
+        time.sleep(0.3)
+        real(*given, **more)
+
+    monkeypatch.setattr(jobfile, "save", slowly)
+    window.desk.rename("the last word", "Saltmarsh")
+    assert window.desk.path is not None
+    window.files.open_job(window.desk.path)
+    assert window.desk.job.title == "the last word"
+
+
+def test_nothing_waits_once_it_is_said_so(job: Job, tmp_path: Path) -> None:
+    saver, place = Saver(), tmp_path / "job.json"
+    for number in range(40):
+        saver.save(replace(job, title=f"version {number}"), place)
+        if number % 7 == 0:
+            assert saver.flush()
+            assert jobfile.load(place).title == f"version {number}"
+    saver.stop()
+    saver.save(replace(job, title="later"), place)
+    assert saver.flush()
+    assert jobfile.load(place).title == "later"
+    saver.stop()
 
 
 @pytest.mark.parametrize("what", ["image", "capture", "add"])

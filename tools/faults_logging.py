@@ -45,6 +45,9 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("ui/logbook/keeper.py", "if asked.own or not asked.topic or asked.url == self._looked_at:", "if True:", "window_logbook"),
     ("ui/logbook/keeper.py", " and known == self._known:", ":", "window_logbook"),
     ("ui/logbook/keeper.py", " and (job.seed, job.steps) == (now.seed, now.steps):", ":", "window_logbook"),
+    ("ui/frame/leaving.py", "self.saver.wrong.clear()", "pass", "window_beside"),
+    ("ui/background.py", "self.wrong[path] = (known.what, known.remedy)", "pass", "window_beside"),
+    ("ui/frame/files.py", "self.window.leaving.ask()  # first", "# first", "window_beside"),
     ("exchange/ntcapture.py", '"ssd": False, "4": False', '"ssd": True, "4": False', "kit"),
     ("core/practice/planting.py", "    except LookupError:\n        return None", "    except ZeroDivisionError:\n        return None", "practice"),
 )  # fmt: skip

@@ -10,7 +10,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
-from inkshelf.core.errors import InkshelfError
+from inkshelf.core.errors import InkshelfError, JobError
 from inkshelf.core.plan.job import Job
 from inkshelf.store import jobfile
 
@@ -52,20 +52,19 @@ class Saver(QObject):
         super().__init__(parent)
         self._waiting: queue.Queue[tuple[Path, Job] | None] = queue.Queue()
         self._thread: threading.Thread | None = None
-        self._idle = threading.Event()
-        self._idle.set()
+        self.wrong: dict[Path, tuple[str, str]] = {}  # files whose last writing failed: what and what to do
 
     def save(self, job: Job, path: Path) -> None:
         """Write ``job`` soon; returns at once."""
-        self._idle.clear()
         self._waiting.put((path, job))
         if self._thread is None:
             self._thread = threading.Thread(target=self._work, name="saver", daemon=True)
             self._thread.start()
 
-    def flush(self) -> bool:
-        """Wait until everything is on the disk; tell whether it is."""
-        return self._idle.wait(PATIENCE)
+    def flush(self, patience: float = PATIENCE) -> bool:
+        """Wait until nothing waits to be written, so many seconds at most; tell whether nothing does. What failed is in ``wrong``."""
+        with self._waiting.all_tasks_done:
+            return self._waiting.all_tasks_done.wait_for(lambda: not self._waiting.unfinished_tasks, patience)
 
     def stop(self) -> None:
         """Write what waits, and end."""
@@ -81,19 +80,29 @@ class Saver(QObject):
                 later = self._waiting.get()
                 if later is None:
                     self._write(*item)
-                    self._idle.set()
+                    self._waiting.task_done()
                     return
                 if later[0] != item[0]:
                     self._write(*item)
+                else:
+                    self._waiting.task_done()
                 item = later
             self._write(*item)
-            if self._waiting.empty():
-                self._idle.set()
+        self._waiting.task_done()
 
     def _write(self, path: Path, job: Job) -> None:
         try:
             jobfile.save(job, path, make_folder=True)
-        except InkshelfError as error:
-            self.failed.emit(error.what, error.remedy)
+        except Exception as error:  # noqa: BLE001 - a thread must not end in silence
+            known = (
+                error
+                if isinstance(error, InkshelfError)
+                else JobError(f"{path} was not written: {error}", "Save it elsewhere.")
+            )
+            self.wrong[path] = (known.what, known.remedy)
+            self.failed.emit(known.what, known.remedy)
         else:
+            self.wrong.pop(path, None)
             self.saved.emit(str(path))
+        finally:
+            self._waiting.task_done()

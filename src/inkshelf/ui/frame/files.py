@@ -134,14 +134,23 @@ class Files:
 
     def new_job(self) -> None:
         """Begin an empty job; the one before stays in its file."""
-        self.window.desk.replace_job(Job(), None)
-        self.window.desk.show("intake")
+
+        def work() -> None:
+            self.window.leaving.ask()
+            self.window.desk.replace_job(Job(), None)
+            self.window.desk.show("intake")
+
+        self.attempt(work)
 
     def open_job(self, path: Path | None = None) -> None:
         """Open a job file."""
         chosen = path or self.ask_open("Open job", "Jobs (*.json);;All files (*)")
         if chosen:
-            self.attempt(lambda: self.window.desk.open(chosen))
+            self.attempt(lambda: self._open(chosen))
+
+    def _open(self, path: Path) -> None:
+        self.window.leaving.ask()  # first: what is opened may be what is being written
+        self.window.desk.open(path)
 
     def open_logged(self, seed: str, raw: bytes) -> None:
         """Open a job out of the logbook: in a file of its own, never over one that says something else."""
@@ -152,6 +161,7 @@ class Files:
             names = (folder / f"logged-{plain}{more}.json" for more in ("", *(f"-{number}" for number in range(2, 100))))
             place = next(one for one in names if not one.exists() or one.read_bytes() == raw)
             jobfile.write_atomically(place, raw, make_folder=True)
+            self.window.leaving.ask()
             self.window.desk.replace_job(job, place)
 
         self.attempt(work)
@@ -167,6 +177,7 @@ class Files:
         place = self.rescued()
 
         def work(place: Path) -> None:
+            self.window.leaving.ask()
             self.window.desk.replace_job(jobfile.load(place), None)
             self._keep_it(place.name.split(".")[0])
 
@@ -183,12 +194,17 @@ class Files:
     def open_demo(self, key: str = "demo") -> None:
         """Open a demo job, building it on first use."""
         folder = settings.data_folder() / "demo"
-        self.beside(
-            "Building the demo machine",
-            lambda: first_day(folder, key),
-            lambda job: show_demo(self.window.desk, job, folder, key),
-            any_job=True,
-        )
+
+        def work() -> None:
+            self.window.leaving.ask()
+            self.beside(
+                "Building the demo machine",
+                lambda: first_day(folder, key),
+                lambda job: show_demo(self.window.desk, job, folder, key),
+                any_job=True,
+            )
+
+        self.attempt(work)
 
     def add_image(self, path: Path | None = None) -> None:
         """Take a disk image in."""
@@ -321,7 +337,7 @@ class Files:
             elif not head.lstrip().startswith((b"{", b"inkshelf-capture", b"\xef\xbb\xbf")):
                 self._take(path)
             elif b'"inkshelf-job"' in path.read_bytes()[-4096:] or b'"inkshelf-job"' in head:
-                self.window.desk.open(path)
+                self._open(path)
             else:
                 self._capture(path)
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QByteArray
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from inkshelf.core.errors import InkshelfError
 from inkshelf.core.value import replace
 from inkshelf.ui import theme
 from inkshelf.ui.background import Saver
@@ -19,6 +20,7 @@ from inkshelf.ui.frame import settings as remembered
 from inkshelf.ui.frame.actions import ACTIONS, Action
 from inkshelf.ui.frame.contents import Contents
 from inkshelf.ui.frame.inkruns import InkRuns
+from inkshelf.ui.frame.leaving import Leaving
 from inkshelf.ui.frame.margin import Margin
 from inkshelf.ui.frame.notice import NoticeBar
 from inkshelf.ui.frame.reckoner import Reckoner
@@ -62,6 +64,7 @@ class Window(QMainWindow, InkRuns):
         self.saver.saved.connect(self._was_saved)
         self.saver.failed.connect(desk.not_saved)
         desk.write = self.saver.save
+        self.leaving = Leaving(desk, self.saver)
         desk.subscribe(self._heard)
         if settings.geometry:
             self.restoreGeometry(QByteArray.fromBase64(settings.geometry.encode()))
@@ -393,6 +396,13 @@ class Window(QMainWindow, InkRuns):
         self.desk.drop()
         self.desk.save()
         self.saver.stop()
+        try:
+            self.leaving.ask()
+        except InkshelfError as error:
+            self.desk.say(Notice(error.what, error.remedy))
+            if event is not None:
+                event.ignore()
+            return
         if self._keeper is not None:
             self._keeper.stop()
         self.settings.geometry = self.saveGeometry().toBase64().data().decode()
