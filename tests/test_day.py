@@ -23,6 +23,7 @@ from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import read
 from inkshelf.core.plan.working import with_events
 from inkshelf.core.practice.shop import UNTIL
+from inkshelf.core.sheet.logged import logged
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.steps.identity import said
 from inkshelf.core.steps.kinds import every_step
@@ -33,6 +34,7 @@ from inkshelf.store.logbook.changes import Says
 from inkshelf.store.logbook.demo import demo_logbook
 from inkshelf.store.logbook.history import history
 from inkshelf.store.logbook.today import DAYS, hour_today, today
+from inkshelf.ui.logbook.ribbons import in_short, in_words
 
 spans = st.lists(
     st.builds(Span, st.sampled_from(["Room", "Install"]), st.integers(1, 30).map(float), st.sampled_from(RESOURCES)),
@@ -172,8 +174,6 @@ def test_the_made_up_shops_day(tmp_path: Path, capsys: pytest.CaptureFixture[str
     raw, _ = book.read(key)
     fresh = document.load(raw)
     other = Logbook(f"sqlite:///{tmp_path / 'other.sqlite'}")
-    from inkshelf.core.sheet.logged import logged
-
     other.put(logged(read(fresh)), document.dump(replace(fresh)), Says(int(time.time())))
     assert run(["log", "today", "--logbook", other.url]) == 0
     assert "ready at" in capsys.readouterr().out
@@ -183,6 +183,30 @@ def test_the_made_up_shops_day(tmp_path: Path, capsys: pytest.CaptureFixture[str
     assert run(["log", "today", "nonsense", "--logbook", other.url]) == 2
     for one in (book, other):
         one.close()
+
+
+def test_a_machine_that_the_day_does_not_hold_is_named(job: Job, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    url = f"sqlite:///{tmp_path / 'log.sqlite'}"
+    book = Logbook(url)
+    jobs = [replace(job, seed=f"job-{number}", owner=f"Owner {number}", title="") for number in range(MOST + 1)]
+    for at, one in enumerate((*jobs, replace(job, seed="odd", owner="Nobody", title="", aims=(), steps=()))):
+        book.put(logged(read(one)), document.dump(one), Says(int(time.time()) - 100 + at))
+    times = learn(history(book))
+    day = today(book, times, int(time.time()))
+    assert (day.passed_over, day.unplanned) == (("Owner 0",), ("Nobody",))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("inkshelf.store.logbook.today.READ", 3)
+        few = today(book, times, int(time.time()))
+    assert few.passed_over == ("Owner 4", "Owner 3", "Owner 2", "Owner 1", "Owner 0")[-len(few.passed_over) :]
+    assert len(few.passed_over) == MOST + 2 - 3
+    book.close()
+    assert "all ready" not in in_short(day)
+    assert "2 not planned" in in_short(day)
+    assert in_words(day).endswith(day.left_out)
+    assert run(["log", "today", "--logbook", url]) == 0
+    assert day.left_out in capsys.readouterr().out
+    assert run(["log", "today", "job-x=12:00", "--logbook", url]) == 2
+    assert "job-x" in capsys.readouterr().err
 
 
 def test_an_hour_that_has_passed_is_said_as_it_was_promised_and_the_day_is_planned_all_the_same() -> None:

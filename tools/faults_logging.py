@@ -48,6 +48,8 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("ui/frame/leaving.py", "self.saver.wrong.clear()", "pass", "window_beside"),
     ("ui/background.py", "self.wrong[path] = (known.what, known.remedy)", "pass", "window_beside"),
     ("ui/frame/files.py", "self.window.leaving.ask()  # first", "# first", "window_beside"),
+    ("store/logbook/today.py", "unplanned.append(name)", "pass", "day"),
+    ("store/logbook/today.py", "session.scalars(query.offset(READ))", "()", "day"),
     ("exchange/ntcapture.py", '"ssd": False, "4": False', '"ssd": True, "4": False', "kit"),
     ("core/practice/planting.py", "    except LookupError:\n        return None", "    except ZeroDivisionError:\n        return None", "practice"),
 )  # fmt: skip

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.cli.shared import Command, choice, load, print_json, word
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.texts import shown as plain
 
 if TYPE_CHECKING:
     from inkshelf.core.learned.times import Band
@@ -315,17 +316,20 @@ def _today(book: Logbook, said: Namespace) -> None:
     from inkshelf.store.logbook.today import today
 
     now = int(time.time())
-    plan = today(book, learn(history(book)), now, dict(_promise(one, now) for one in said.words))
+    promised = dict(_promise(one, now) for one in said.words)
+    plan = today(book, learn(history(book)), now, promised)
+    for seed in promised.keys() - {one.key for one in plan.day.ribbons}:
+        raise InkshelfError(f"“{plain(seed)}” is no machine of the day.", "Its identity stands before its name: log today.")
     if said.json:
         import msgspec
 
         print_json(msgspec.to_builtins(plan))
         return
     following = plan.day.next_up()
-    if following is None:
+    if not plan.day.ribbons and not plan.left_out:
         print("No machine is on the bench.")
-        return
-    print(f"Next: {following[0].name}, {following[1].span.title.lower()}, at {_hour(now, following[1].begins)}")
+    if following is not None:
+        print(f"Next: {following[0].name}, {following[1].span.title.lower()}, at {_hour(now, following[1].begins)}")
     for ribbon in plan.day.ribbons:
         late = f", {ribbon.late:.0f} minutes past what was promised" if ribbon.late else ""
         by = _hour(now, ribbon.ready * plan.longer)
@@ -333,6 +337,8 @@ def _today(book: Logbook, said: Namespace) -> None:
         for one in ribbon.placed:
             takes = "" if one.span.takes == "hands" else f" (waits: {one.span.takes})"
             print(f"  {_hour(now, one.begins)} to {_hour(now, one.ends)}  {one.span.title}{takes}")
+    if plan.left_out:
+        print(plan.left_out)
     if not plan.day.proven:
         print("Not proven to be the best: it took too long to look at every order.")
 

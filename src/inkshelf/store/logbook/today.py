@@ -23,17 +23,24 @@ from inkshelf.store.logbook.models import Entry
 
 DAYS = 21
 """A job that nobody touched for so long does not stand on a bench."""
-DAY = 86_400
+DAY, READ = 86_400, 50  # seconds; jobs that are looked into, the others are named
 
 
 class Today(Value, frozen=True):
     """The day as planned from ``now`` (seconds since the epoch). ``longer``: how many times as long eight of ten days take at most;
-    ``passed_over``: machines for which there is no room in the plan."""
+    ``passed_over``: machines for which there is no room in the plan; ``unplanned``: those of which it is not known what is to be done."""
 
     now: int
     day: Day
     longer: float
     passed_over: tuple[str, ...] = ()
+    unplanned: tuple[str, ...] = ()
+
+    @property
+    def left_out(self) -> str:
+        """Which machines of the bench the day does not hold, and why, in words; empty where it holds all."""
+        whys = (("there is no room in the plan", self.passed_over), ("their job has no plan that works", self.unplanned))
+        return " ".join(f"Not planned, for {why}: {', '.join(names)}." for why, names in whys if names)
 
 
 def hour_today(text: str, now: int) -> int:
@@ -52,15 +59,24 @@ def today(
     """Return the day's plan; ``promised``: by a job's identity, in seconds since the epoch."""
     with book.reading() as session:
         query = select(Entry).where(Entry.ended.is_(None), Entry.changed > now - DAYS * DAY).order_by(Entry.changed.desc())
-        rows = [(one.seed, one.owner, one.title, one.who, unpacked(one.document)) for one in session.scalars(query.limit(50))]
+        rows = [(one.seed, _name(one), one.who, unpacked(one.document)) for one in session.scalars(query.limit(READ))]
+        rest = [_name(one) for one in session.scalars(query.offset(READ))]
     orders: list[Order] = []
-    for seed, owner, title, who, raw in rows:
+    unplanned: list[str] = []
+    for seed, name, who, raw in rows:
         due = (promised or {}).get(seed)
-        order = _order(seed, ", ".join(one for one in (owner, title) if one) or seed, who, raw, times, now)
-        if order is not None and order.spans:
+        order = _order(seed, name, who, raw, times, now)
+        if order is None:
+            unplanned.append(name)
+        elif order.spans:
             orders.append(Order(order.key, order.name, order.spans, None if due is None else (due - now) / 60))
     wide = times.around(1.0)
-    return Today(now, plan_day(orders[:MOST], bench), wide.high / wide.middle, tuple(one.name for one in orders[MOST:]))
+    longer = wide.high / wide.middle
+    return Today(now, plan_day(orders[:MOST], bench), longer, (*(one.name for one in orders[MOST:]), *rest), tuple(unplanned))
+
+
+def _name(entry: Entry) -> str:
+    return ", ".join(one for one in (entry.owner, entry.title) if one) or entry.seed
 
 
 def _order(seed: str, name: str, who: str, raw: bytes, times: Times, now: int) -> Order | None:

@@ -99,7 +99,8 @@ class Ribbons(QWidget):
         if self.today is None or day is None or not day.ribbons:
             painter.setFont(theme.sans(13))
             painter.setPen(theme.current().color("pencil"))
-            painter.drawText(QRectF(self.rect()).adjusted(0, 8, -8, 0), Qt.TextFlag.TextWordWrap, EMPTY)
+            words = (self.today.left_out if self.today else "") or EMPTY
+            painter.drawText(QRectF(self.rect()).adjusted(0, 8, -8, 0), Qt.TextFlag.TextWordWrap, words)
             return
         room = self.width() - NAME - READY
         scale = room / max(day.ready, 30.0)
@@ -194,22 +195,25 @@ def promised_words(today: Today, one: Ribbon) -> str:
 def in_short(today: Today) -> str:
     """Return what comes next, and when all are ready."""
     day = today.day
+    out = len(today.passed_over) + len(today.unplanned)
     if not day.ribbons:
-        return "nothing is on the bench"
+        return today.left_out or "nothing is on the bench"
     following = day.next_up()
     comes = f"next: {following[0].name}, {following[1].span.title.lower()}" if following else "nobody is needed"
     likely, late = (clock(today.now + round(minutes * 60)) for minutes in (day.ready, day.ready * today.longer))
     late_ones = [one for one in day.ribbons if one.late]
     comes += f" · {late_ones[0].name} {late_ones[0].late:.0f} minutes past its promise" if late_ones else ""
     proven = "" if day.proven else " · not proven to be the best"
-    return f"{comes} · all ready at {likely}, 8 of 10 by {late}{proven} · hatched: it is waited for"
+    ready = f"the others ready at {likely}" if out else f"all ready at {likely}"
+    left = f" · {out} not planned" if out else ""
+    return f"{comes} · {ready}, 8 of 10 by {late}{left}{proven} · hatched: it is waited for"
 
 
 def in_words(today: Today) -> str:
     """Return what comes next, and when each can be collected."""
     day = today.day
     if not day.ribbons:
-        return EMPTY
+        return today.left_out or EMPTY
     following = day.next_up()
     words = (
         [
@@ -221,6 +225,4 @@ def in_words(today: Today) -> str:
     for one in day.ribbons:
         likely, late = (clock(today.now + round(minutes * 60)) for minutes in (one.ready, one.ready * today.longer))
         words.append(f"{one.name}: ready at {likely}, 8 of 10 by {late}{promised_words(today, one)}.")
-    if today.passed_over:
-        words.append(f"Not planned, for there is no room: {', '.join(today.passed_over)}.")
-    return " ".join(words)
+    return " ".join((*words, *([today.left_out] if today.left_out else [])))
