@@ -341,6 +341,24 @@ def test_what_is_known_of_one_machine_is_not_said_of_the_next(
     assert said == [("", []), ("", [])]
 
 
+def test_a_job_that_cannot_be_read_hides_nothing_else_and_an_unread_logbook_says_so(
+    window: Window, page: LogbookChapter, url: str, job: Job, tmp_path: Path
+) -> None:
+    book = Logbook(url)
+    put_fault(book, Fault("wren nv", "It hides behind a switch"), Says(T0))
+    book.put(logged(read(whole(job, "one", T0, "Saltmarsh"))), b"{}", Says(T0))
+    book.close()
+    desk, keeper = window.desk, window.keeper
+    keeper.watch()
+    until(lambda: {one.key.split(".")[1] for one in desk.findings if one.key.startswith("logbook.")} == {"fault", "before"})
+    (before,) = [one for one in desk.findings if one.key.startswith("logbook.before")]
+    assert "F10 opened its firmware. Noted then: what was noted cannot be read" in before.why
+    (tmp_path / "broken.sqlite").write_bytes(b"no database at all" * 100)
+    keeper._own = f"sqlite:///{tmp_path / 'broken.sqlite'}"
+    keeper.know_again()
+    until(lambda: [one.key for one in desk.findings if one.key.startswith("logbook.")] == ["logbook.unread"])
+
+
 def test_exported_in_every_form(window: Window, page: LogbookChapter, url: str, job: Job, tmp_path: Path) -> None:
     put(url, whole(job, "one", T0, "Halden"))
     page.again()

@@ -43,7 +43,7 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("ui/logbook/ribbons.py", "with theme.on_white():", "if True:", "window_logbook"),
     ("ui/logbook/keeper.py", "self._own if own else self._looked_at, own", "self._looked_at, own", "window_logbook"),
     ("ui/logbook/keeper.py", "if asked.own or not asked.topic or asked.url == self._looked_at:", "if True:", "window_logbook"),
-    ("ui/logbook/keeper.py", " and known == self._known:", ":", "window_logbook"),
+    ("ui/logbook/keeper.py", "if known != self._known:", "if False:", "window_logbook"),
     ("ui/logbook/keeper.py", " and (job.seed, job.steps) == (now.seed, now.steps):", ":", "window_logbook"),
     ("ui/frame/leaving.py", "self.saver.wrong.clear()", "pass", "window_beside"),
     ("ui/background.py", "self.wrong[path] = (known.what, known.remedy)", "pass", "window_beside"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from inkshelf.core.checks.registry import Finding, Show
+from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.job import Job
 from inkshelf.store.logbook.book import Brief, Logbook
 from inkshelf.store.logbook.faults import Fault, known_for
@@ -19,7 +20,25 @@ def recognised(book: Logbook, job: Job) -> tuple[Finding, ...]:
     before = book.before([one.serial for one in disks], job.seed)
     models = [one for one in (job.found.board, *(disk.model for disk in disks)) if len(one) >= MODELS_LEAST]
     found = [_known(one) for one in known_for(book, models)]
-    return (*found, _before(before, last_note(book, before[0].seed))) if before else tuple(found)
+    if not before:
+        return tuple(found)
+    try:
+        note = last_note(book, before[0].seed)
+    except InkshelfError as error:  # one job that cannot be read hides nothing else that is known
+        note = f"what was noted cannot be read ({error.what.rstrip('.')})."
+    return (*found, _before(before, note))
+
+
+def unread(error: InkshelfError) -> tuple[Finding, ...]:
+    """Return what is said where the logbook could not be looked into: that nothing is known is then not known."""
+    return (
+        Finding(
+            "logbook.unread",
+            "note",
+            "The logbook was not looked into",
+            f"Whether this machine was here before is not known. {error.what} {error.remedy}",
+        ),
+    )
 
 
 def day_of(at: int) -> str:

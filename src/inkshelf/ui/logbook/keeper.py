@@ -96,6 +96,7 @@ class Keeper(QObject):
                 if book is None or (asked.url and book.url != asked.url) or (not asked.url and self._other(book)):
                     if book is not None:
                         book.close()
+                        book = None  # the next may not open
                     book = Logbook(asked.url)
                 result: Any = asked.work(book) if asked.number == self._newest[asked.topic] or not asked.topic else None
             except InkshelfError as error:
@@ -250,9 +251,14 @@ class Keeper(QObject):
 
         self.ask(work, lambda result: self._recognised(known, result), "recognise")
 
-    def _recognised(self, known: tuple[object, ...], result: object) -> None:
-        if isinstance(result, tuple) and known == self._known:  # not of a machine that was open before
-            self.desk.tell_also(result)
+    def _recognised(self, known: tuple[object, ...], result: Any) -> None:
+        if known != self._known:
+            return  # of a machine that was open before
+        if isinstance(result, InkshelfError):
+            from inkshelf.store.logbook.recognised import unread
+
+            result = unread(result)
+        self.desk.tell_also(result)
 
     # -- foretelling ---------------------------------------------------------------------------------------------
     def foretell(self) -> None:
