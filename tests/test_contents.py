@@ -18,8 +18,9 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.inker import ink
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.kinds import TOOLS
-from inkshelf.core.disk import ext, ext_files, lvm_extents, lvm_write
+from inkshelf.core.disk import ext, ext_files, fat, lvm_extents, lvm_write
 from inkshelf.core.disk.source import Memory, Slice
+from inkshelf.core.errors import FormatError
 from inkshelf.core.machine.state import FileSystem, Volume
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.size import GIB, MIB
@@ -104,7 +105,7 @@ def test_a_shrunk_and_moved_ext_volume_keeps_every_file_and_a_changed_one_is_see
         job = change(job, verb, "D1", **words)
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
-    assert "304 files the same" in {one.what: one.detail for one in report.checks}["D1: files"], kind
+    assert "312 files and folders the same" in {one.what: one.detail for one in report.checks}["D1: files"], kind
     with ImageFile(disk) as source:
         before = TOOLS["ext4"].digests(Slice(source, start, size))
         file = next(one for one in ext_files.files(ext.open_ext(Slice(source, start, size))) if one.path == "/large")
@@ -188,3 +189,52 @@ def test_a_volume_that_cannot_be_read_is_never_called_the_same(tmp_path: Path, k
         ok, said, _ = contents.kept((before,), after, old, new)
     assert not ok
     assert said.startswith("could not be compared")
+
+
+@pytest.mark.parametrize("kind", ["ext4", "fat32"])
+def test_a_folder_with_nothing_in_it_and_a_file_far_down_are_compared(tmp_path: Path, kind: str) -> None:
+    """Ten folders in each other: what lies below the sixth was passed over on FAT, and an empty folder everywhere."""
+    path, deep = tmp_path / "volume", "/".join("abcdefghij")
+    path.write_bytes(b"")
+    os.truncate(path, 64 * MIB)
+    tools.run(*(("mkfs.ext4", "-F", "-q") if kind == "ext4" else ("mkfs.fat", "-F", "32")), path)
+    TOOLS[kind].put(path, {f"/{deep}/letter": b"far down", "/empty/gone": b"x"})  # type: ignore[misc]
+    if kind == "ext4":
+        tools.run("debugfs", "-w", "-R", "rm /empty/gone", path)
+    else:
+        tools.run("mdel", "-i", path, "::/empty/gone")
+
+    def known() -> dict[object, object]:
+        with ImageFile(path) as image:
+            return {
+                str(key).replace("\\", "/"): value for key, value in TOOLS[kind].digests(Slice(image, 0, image.size)).items()
+            }  # type: ignore[misc]
+
+    before = known()
+    assert {f"/{deep}/letter", f"/{deep}", "/a", "/empty"} <= before.keys()
+    if kind == "ext4":
+        tools.run("debugfs", "-w", "-R", "set_inode_field /empty mode 040700", path)
+        assert {one for one in before if known()[one] != before[one]} == {"/empty"}
+        tools.run("debugfs", "-w", "-R", "rmdir /empty", path)
+    else:
+        tools.run("mrd", "-i", path, "::/empty")
+    assert before.keys() - known().keys() == {"/empty"}
+
+
+def test_folders_of_fat_that_lie_in_each_other_without_end_are_refused(tmp_path: Path) -> None:
+    path = tmp_path / "volume"
+    path.write_bytes(b"")
+    os.truncate(path, 64 * MIB)
+    tools.run("mkfs.fat", "-F", "32", path)
+    TOOLS["fat32"].put(path, {"/round/letter": b"x"})  # type: ignore[misc]
+    with ImageFile(path) as image:
+        layout = fat.layout(image)
+        (own,) = [one for one in fat.root(image, layout) if one.folder]  # type: ignore[arg-type]
+        at = layout.data_start + (own.cluster - 2) * layout.cluster  # type: ignore[union-attr]
+        record = bytearray(image.read(at, 32))
+    record[:11] = b"AGAIN      "
+    with path.open("r+b") as out:
+        out.seek(at + 96)
+        out.write(record)
+    with ImageFile(path) as image, pytest.raises(FormatError, match="deeper than paths may be"):
+        TOOLS["fat32"].digests(Slice(image, 0, image.size))  # type: ignore[misc]

@@ -242,7 +242,7 @@ def test_files_and_folders_inside_their_inodes_are_compared(tmp_path: Path) -> N
     job = change(take_in([path], seed="i"), "label", "D1", label="plates")
     report = ink(job, tmp_path / "bench")
     assert bad(report) == []
-    assert next(one.detail for one in report.checks if one.what == "D1: files").startswith("2 files the same")
+    assert next(one.detail for one in report.checks if one.what == "D1: files").startswith("4 files and folders the same")
     with ImageFile(path) as source:
         volume = ext.open_ext(Slice(source, job.found.find("D1")[1].start, 100 * MIB))
         assert ext.read_inode(volume, ext.lookup(volume, "/tiny")) == b"y" * 100

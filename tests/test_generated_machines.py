@@ -134,9 +134,14 @@ def test_changes_by_hand_leave_a_sound_table_or_are_refused(machine: Machine, wa
 
 @given(st.data())
 def test_no_plan_leaves_a_machine_without_a_start_that_could_have_kept_one(data: st.DataObject) -> None:
-    """Only a disk that is emptied, and a table that becomes another in place, have no order in which something always starts; they say so."""
+    """Only a disk that is emptied, and a table that becomes another in place, have no order in which something always starts; they say so.
+
+    Where no system is kept at all, the last one may be taken away before the first new one is there: who wants its room has asked for that.
+    """
     machine = data.draw(st.one_of(machines(), mbr_machines()))
     reading = read(data.draw(wishes(machine)))
     dark = list(nothing_starts_meanwhile(reading))
-    if dark:
+    given_up = all(one.call in reading.ledger.lost for _, one in machine.volumes() if one.holds)
+    assert [one.severity for one in dark] in ([], ["note" if given_up else "warn"])
+    if dark and not given_up:
         assert {one.kind for one in reading.job.aims} & {"clean", "table"}, [step.kind for step in reading.job.steps]

@@ -73,6 +73,7 @@ WISHES: list[tuple[str, int, dict[str, object]]] = [
     ("keep", 1, {"way": "raw"}),
     ("two-part", 1, {"large": ("live",)}),
     ("two-part", 1, {"large": ("live", "boot"), "filesystem": "exfat"}),
+    ("two-part", 1, {"large": ("live", ""), "filesystem": "ext4"}),
     ("installer-set", 3, {}),
     *([("stick", 1, {"way": "bridge"}), ("two-part", 1, {"large": ("live",), "filesystem": "ntfs"})] if MOUNTS else []),
 ]

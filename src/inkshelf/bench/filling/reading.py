@@ -90,7 +90,7 @@ def in_fat(source: Slice) -> Iterator[Held]:
     if own is None or own.bits != 32:
         raise FormatError(UNREADABLE)
     table = np.frombuffer(source.read(own.fat_start, own.fat_bytes), "<u4") & 0x0FFFFFFF
-    for node in fat.listing(source, own, DEEPEST):
+    for node in fat.listing(source, own, whole=True):
         if node.folder:
             yield Held(node.path.replace("\\", "/"), 0, (), folder=True)
             continue
@@ -123,7 +123,7 @@ def in_ext(source: Slice) -> Iterator[Held]:
     own = ext.open_ext(source)
     if own is None:
         raise FormatError(UNREADABLE)
-    for one in ext_files.files(own):
+    for one in ext_files.files(own, folders=True):
         if one.kind == ext_files.FILE:
             yield Held(one.path, one.size, one.runs, one.value)
         elif one.kind == ext_files.FOLDER:

@@ -44,12 +44,12 @@ def renew(path: Path, uuid: str) -> None:
 
 
 def digests(source: Slice) -> Digests:
-    """Return the hash of every file of an ext volume by its path, with its mode, owner and time."""
+    """Return the hash of every file of an ext volume by its path, with its mode, owner and time; of its folders mode and owner."""
     volume = ext.open_ext(source)
     if volume is None:
         raise FormatError(UNREADABLE)
     found: Digests = {}
-    for file in ext_files.files(volume):
+    for file in ext_files.files(volume, folders=True):
         total = hashlib.sha256(file.head + file.value)
         feed(total, source, file.runs)
         found[file.path] = total.hexdigest()
@@ -98,6 +98,7 @@ TOOLS = Tools(
     renew=renew,
     check=("e2fsck", "-f", "-n"),
     digests=digests,
+    things="files and folders",
     put=put,
     read=read,
     put_files=filling.put_files,

@@ -38,12 +38,15 @@ def renew(path: Path, uuid: str) -> None:
 
 
 def digests(source: Slice) -> Digests:
-    """Return the hash of every file of a FAT volume by its path."""
+    """Return the hash of every file of a FAT volume by its path, and that its folders are folders."""
     table = fat.layout(source)
     if table is None:
         raise FormatError(UNREADABLE)
-    nodes = [node for node in fat.listing(source, table) if not node.folder]
-    return {node.path: hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest() for node in nodes}
+    nodes = fat.listing(source, table, whole=True)
+    return {
+        node.path: "folder" if node.folder else hashlib.sha256(fat.read_file(source, table, node, node.size)).hexdigest()
+        for node in nodes
+    }
 
 
 def put(path: Path, files: Mapping[str, bytes], start: int = 0) -> None:
@@ -76,7 +79,7 @@ def read(source: Slice, path: str) -> bytes | None:
     if table is None:
         raise FormatError(UNREADABLE)
     wanted = path.replace("/", "\\").lower()
-    node = next((one for one in fat.listing(source, table, 13) if one.path.lower() == wanted and not one.folder), None)
+    node = next((one for one in fat.listing(source, table, whole=True) if one.path.lower() == wanted and not one.folder), None)
     return fat.read_file(source, table, node) if node else None
 
 
@@ -97,6 +100,7 @@ TOOLS = Tools(
     renew=renew,
     check=("fsck.fat", "-n"),
     digests=digests,
+    things="files and folders",
     put=put,
     read=read,
     boot_copies=boot_copies,

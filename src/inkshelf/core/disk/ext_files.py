@@ -37,8 +37,9 @@ class ExtFile(Value, frozen=True):
     runs: tuple[tuple[int, int, int], ...]
 
 
-def files(ext: Ext) -> Iterator[ExtFile]:
-    """Yield every file, link and device of the volume, folder by folder, names in order."""
+def files(ext: Ext, *, folders: bool = False) -> Iterator[ExtFile]:
+    """Yield every file, link and device of the volume, folder by folder, names in order; ``folders``: each folder before what is in it,
+    with its mode and owner (its size and time are its own business)."""
     if ext.incompat & ~UNDERSTOOD:
         raise FormatError("This ext volume has features that are not read here.", "Compare its files in its own system.")
     waiting = [("", ROOT, 0)]
@@ -54,8 +55,11 @@ def files(ext: Ext) -> Iterator[ExtFile]:
             if name in {".", ".."}:
                 continue
             raw = inode_bytes(ext, child)
-            if INODE.of(raw).mode >> 12 == FOLDER:
+            own = INODE.of(raw)
+            if own.mode >> 12 == FOLDER:
                 waiting.append((f"{base}/{name}", child, depth + 1))
+                if folders:
+                    yield ExtFile(f"{base}/{name}", FOLDER, 0, HEAD.pack(own.mode, own.owner, own.group, 0, 0), b"", ())
             else:
                 yield _file(ext, f"{base}/{name}", raw)
 

@@ -47,6 +47,10 @@ LONG = Layout("FAT long name", "<", order=(0, "B"), first=(1, "10s"), second=(14
 RECORD_BYTES = 32
 LARGEST_FOLDER = 65_536 * 32  # section 6: what a folder may have in records
 MOST = 60_000  # names that are listed: an installer's own tree has fewer
+DEEPEST, MOST_WHOLE = (
+    130,
+    2_000_000,
+)  # folders in each other that a path of 260 characters can name; names that are listed where all are wanted
 DELETED, DOT, LONG_NAME, VOLUME, FOLDER = 0xE5, 0x2E, 0x0F, 0x08, 0x10
 SMALL_NAME, SMALL_ENDING = 0x08, 0x10  # written in small letters
 FAT16_FROM, FAT32_FROM = 4_085, 65_525
@@ -210,16 +214,25 @@ def _records(source: ByteSource, fat: FatLayout, cluster: int | None) -> Iterato
             yield block[at : at + RECORD_BYTES]
 
 
-def listing(source: ByteSource, fat: FatLayout, depth: int = 6) -> list[FatNode]:
-    """Return every file and folder down to ``depth``, with paths as boot entries write them (backslashes)."""
+def listing(source: ByteSource, fat: FatLayout, depth: int = 6, *, whole: bool = False) -> list[FatNode]:
+    """Return every file and folder down to ``depth``, with paths as boot entries write them (backslashes).
+
+    ``whole``: all that there are; raises ``FormatError`` where they are more, or deeper, than is read here.
+    """
     found: list[FatNode] = []
-    waiting: list[tuple[str, int | None, int]] = [("", None, depth)]
-    while waiting and len(found) < MOST:
+    waiting: list[tuple[str, int | None, int]] = [("", None, DEEPEST if whole else depth)]
+    while waiting and len(found) < (MOST_WHOLE if whole else MOST):
         path, cluster, left = waiting.pop()
         for node in _folder(source, fat, path, cluster):
             found.append(node)
-            if node.folder and left > 1 and node.cluster:
+            if node.folder and node.cluster and left > 1:
                 waiting.append((node.path, node.cluster, left - 1))
+            elif node.folder and node.cluster and whole:
+                raise FormatError(
+                    "Folders of a FAT volume lie deeper than paths may be.", "Check the volume before anything else."
+                )
+    if waiting and whole:
+        raise FormatError("A FAT volume has more files than are read here.", "Compare them in their own system.")
     return sorted(found, key=lambda one: one.path.lower())
 
 
