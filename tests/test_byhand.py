@@ -181,7 +181,7 @@ def test_the_bench_moves_grows_labels_and_removes_as_predicted(awake: Job, tmp_p
         job = change(job, verb, call, **words)
     report = ink(job, tmp_path / "bench")
     assert [one for one in report.checks if not one.ok] == []
-    assert {one.what: one.detail for one in report.checks}["R1: files"].startswith("1 files the same")
+    assert {one.what: one.detail for one in report.checks}["R1: files"].startswith("1 files and folders the same")
 
 
 class HandMachine(RuleBasedStateMachine):

@@ -48,6 +48,9 @@ def test_a_hash_minds_bytes_and_places_only(tmp_path_factory, pieces, cuts, dice
     assert one != digest(Memory(bytes(whole)), 0, size)
 
 
+MOUNTS = os.access("/dev/fuse", os.R_OK | os.W_OK)
+
+
 @pytest.fixture(params=["ext4", "ext3", "ext2"])
 def tree(request: pytest.FixtureRequest, tmp_path: Path) -> tuple[Path, Path, str]:
     """A folder of files of all kinds, and an ext volume made from it by the formatting utility."""
@@ -238,3 +241,22 @@ def test_folders_of_fat_that_lie_in_each_other_without_end_are_refused(tmp_path:
         out.write(record)
     with ImageFile(path) as image, pytest.raises(FormatError, match="deeper than paths may be"):
         TOOLS["fat32"].digests(Slice(image, 0, image.size))  # type: ignore[misc]
+
+
+@pytest.mark.skipif(not MOUNTS, reason="folders are made on NTFS by mounting it")
+def test_a_file_and_a_folder_of_ntfs_that_bear_another_name_are_others(tmp_path: Path) -> None:
+    path = tmp_path / "volume"
+    path.write_bytes(b"")
+    os.truncate(path, 16 * MIB)
+    tools.run("mkfs.ntfs", "-F", "-Q", "-q", path)
+    TOOLS["ntfs"].put(path, {"/empty/letter": b"kept"})  # type: ignore[misc]
+
+    def known() -> dict[object, object]:
+        with ImageFile(path) as image:
+            return dict(TOOLS["ntfs"].digests(Slice(image, 0, image.size)))  # type: ignore[misc]
+
+    before, raw = known(), path.read_bytes()
+    assert len(before) == 2
+    for word, other in (("letter", "lettex"), ("empty", "emptx")):
+        path.write_bytes(raw.replace(word.encode("utf-16-le"), other.encode("utf-16-le")))
+        assert len([key for key in before if known()[key] != before[key]]) == 1, word

@@ -472,4 +472,9 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/plan/merging.py", "if made and isinstance(step, Confirm)", "if not made and isinstance(step, Confirm)", "sticks"),
     ("core/sheet/candidates.py", "and on_sticks(reading) >= carried", "and on_sticks(reading) is not carried", "sticks"),
     ("core/sheet/media.py", "other.bytes + free >= one.size", "other.bytes >= one.size", "window_media"),
+    ("bench/filling/reading.py", "ext_files.files(own, folders=True)", "ext_files.files(own)", "sticks"),
+    ("bench/kinds/ext.py", "ext_files.files(volume, folders=True)", "ext_files.files(volume)", "contents"),
+    ("bench/kinds/fat.py", "nodes = fat.listing(source, table, whole=True)", "nodes = fat.listing(source, table)", "contents"),
+    ("bench/kinds/ntfs.py", "file.names + file.size", "file.size", "contents"),
+    ("core/disk/ntfs_files.py", "        if flags & FOLDER:", "        if False:", "contents"),
 )

@@ -100,7 +100,7 @@ def hibernation_header(source: ByteSource) -> int | None:
 
 
 def digests(source: Slice) -> Digests:
-    """Return the hash of every stream of every file of an NTFS volume by its record."""
+    """Return the hash of every stream of every file of an NTFS volume, with its names and folders, by its record; of folders their names."""
     volume = ntfs.open_ntfs(source)
     if volume is None:
         raise FormatError(UNREADABLE)
@@ -109,7 +109,7 @@ def digests(source: Slice) -> Digests:
     found: Digests = {}
     for file in ntfs_files.files(volume):
         if file.record not in scratch:
-            total = hashlib.sha256(file.size.to_bytes(8, "little") + file.value)
+            total = hashlib.sha256(file.names + file.size.to_bytes(8, "little") + file.value)
             feed(total, source, _placed(file.runs))
             found[file.record, file.stream] = total.hexdigest()
     return found
@@ -155,6 +155,7 @@ TOOLS = Tools(
     renew=renew,
     check=("ntfsresize", "--check", "--force", "--force"),
     digests=digests,
+    things="files and folders",
     left_out="; its page and hibernation files hold nothing of anybody's and are left out",
     boot_copies=boot_copies,
     put=filling.put,

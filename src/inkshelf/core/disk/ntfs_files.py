@@ -4,27 +4,35 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkshelf.core.disk.ntfs import DATA, RECORD, ROOT, Ntfs, attributes, folder_names, record_bytes
+from inkshelf.core.disk.ntfs import DATA, NAME_ATTR, RECORD, ROOT, Ntfs, attributes, folder_names, record_bytes
 from inkshelf.core.disk.source import exactly
 from inkshelf.core.errors import FormatError
 from inkshelf.core.value import Value
 
 FIRST_OWN = 16  # records 0 to 15 are the file system's own
 IN_USE, FOLDER = 1, 2
+FOLDER_OF, NAME_AT = 8, 64  # of a file's name: the folder's record, then times and sizes, then the name with its length
 
 
 class NtfsFile(Value, frozen=True):
-    """One stream of a file: ``runs`` of (first byte, length, from the volume's start; -1 is a hole), or a resident ``value``."""
+    """One stream of a file: ``runs`` of (first byte, length, from the volume's start; -1 is a hole), or a resident ``value``.
+
+    ``names``: what it is called, and in which folder, as its own record says; without the times and sizes that stand beside them.
+    """
 
     record: int
     stream: str
     size: int
     value: bytes
     runs: tuple[tuple[int, int], ...]
+    names: bytes = b""
 
 
 def files(volume: Ntfs) -> Iterator[NtfsFile]:
-    """Yield every data stream of every file that belongs to people or programs, in order of the file table."""
+    """Yield every data stream of every file and folder that belongs to people or programs, in order of the file table.
+
+    A folder's own is empty: what it holds is in the records of its files, which name it.
+    """
     total = sum(count for _, count in volume.mft_runs) * volume.cluster // volume.record
     for number in range(FIRST_OWN, total):
         try:
@@ -32,13 +40,18 @@ def files(volume: Ntfs) -> Iterator[NtfsFile]:
         except FormatError:
             continue  # a record that was never used
         flags = RECORD.of(raw).flags
-        if flags & IN_USE and not flags & FOLDER:
-            for one in attributes(volume, number):
-                if one.kind == DATA:
-                    runs = tuple(
-                        (first * volume.cluster if first >= 0 else -1, count * volume.cluster) for first, count in one.runs
-                    )
-                    yield NtfsFile(number, one.name, one.size, one.value, runs)
+        if not flags & IN_USE:
+            continue
+        held = attributes(volume, number)
+        names = b"".join(sorted(one.value[:FOLDER_OF] + one.value[NAME_AT:] for one in held if one.kind == NAME_ATTR))
+        if flags & FOLDER:
+            yield NtfsFile(number, "", 0, b"", (), names)
+        for one in held:
+            if one.kind == DATA:
+                runs = tuple(
+                    (first * volume.cluster if first >= 0 else -1, count * volume.cluster) for first, count in one.runs
+                )
+                yield NtfsFile(number, one.name, one.size, one.value, runs, names)
 
 
 def lookup(volume: Ntfs, path: str) -> int | None:
