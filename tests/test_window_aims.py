@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -13,8 +14,10 @@ from pytestqt.qtbot import QtBot
 
 from inkshelf.core.aims import every_aim
 from inkshelf.core.checks import findings
+from inkshelf.core.errors import JobError
 from inkshelf.core.machine.state import Disk
-from inkshelf.core.plan.job import with_aim, with_found
+from inkshelf.core.plan.job import Job, with_aim, with_found
+from inkshelf.core.sheet.candidates import Candidate
 from inkshelf.core.size import GB
 from inkshelf.core.value import replace
 from inkshelf.ui.aim.gauge import marks
@@ -131,7 +134,7 @@ def test_what_cannot_be_is_said_and_the_other_aims_stay(page: object, window: Wi
     assert not page.go.isEnabled()
     assert page.go.toolTip() == window.desk.job.plan_fault
     assert page.ways.title.text() == "Ways out"
-    qtbot.waitUntil(lambda: page.ways.state.text() == "no other answer leads out of it", timeout=120_000)
+    qtbot.waitUntil(lambda: page.ways.state.text().startswith("no other answer leads out of it"), timeout=120_000)
     click(page, "take it out")
     assert not page.fault.isVisible()
 
@@ -206,12 +209,28 @@ def test_what_takes_long_is_planned_beside_the_window(page: object, window: Wind
     assert page.ways._ways
 
 
+def test_ways_that_cannot_be_worked_out_to_the_end_are_not_said_to_be_in_full(
+    page: object, window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def breaks(_: Job) -> Iterator[Candidate]:
+        raise JobError("this one is odd", "")
+        yield
+
+    monkeypatch.setattr("inkshelf.ui.aim.ways.worked_out", breaks)
+    press(page, "several")
+    qtbot.waitUntil(lambda: page._task is None, timeout=120_000)
+    qtbot.waitUntil(lambda: page.ways.task is None and page.ways._working is None, timeout=60_000)
+    assert page.ways.state.text() == "not worked out to the end: this one is odd"
+
+
 def test_a_change_meanwhile_is_not_written_over(page: object, window: Window, qtbot: QtBot) -> None:
     press(page, "several")
     window.desk.change(replace(window.desk.job, owner="someone else"), "owner")
     qtbot.waitUntil(lambda: page._task is None, timeout=120_000)
     assert window.desk.job.owner == "someone else"
     assert window.desk.job.aims == (), "what was pressed belonged to a job that is not there any more"
+    assert window.desk.notice is not None
+    assert "was not done" in window.desk.notice.what
     window.close()
 
 

@@ -19,7 +19,7 @@ from inkshelf.ui.aim.gauge import Gauge
 from inkshelf.ui.aim.tiles import AimTiles, words_of
 from inkshelf.ui.aim.ways import Ways
 from inkshelf.ui.background import Task
-from inkshelf.ui.desk import Desk
+from inkshelf.ui.desk import Desk, Notice
 from inkshelf.ui.page import Page
 from inkshelf.ui.parts import Choice, button, card, clear, heading, label, scrolled
 
@@ -140,6 +140,8 @@ class AimChapter(Page):
                 one.setEnabled(True)
             if self.desk.job is job:
                 then()
+            else:
+                self.desk.say(Notice("The job has changed meanwhile, and what was pressed was not done.", "Press it again."))
             self.refresh()
 
         self._task.finished.connect(over)

@@ -143,12 +143,19 @@ class Ways(QWidget):
         self._next.stop()
         self.task = Task(lambda: next(working, None), self)
         self.task.done.connect(lambda one: self._later(job, one))
+        self.task.failed.connect(lambda what, _: self._broken(job, what))
         self.task.finished.connect(self._free)
         self.task.start()
 
     def _later(self, job: Job, one: Candidate | None) -> None:
         if job is self._of:
             self._got(one)
+
+    def _broken(self, job: Job, what: str) -> None:
+        """A way that cannot be worked out ends the search, and is no search in full."""
+        if job is self._of:
+            self._working = None
+            self.state.setText(f"not worked out to the end: {what}")
 
     def _free(self) -> None:
         self.task = None
@@ -166,7 +173,11 @@ class Ways(QWidget):
         self._ways = ways = chosen(tuple(self._found), MOST_SHOWN)
         self._show(ways)
         if self._of is not None and self._of.plan_fault:
-            self.state.setText("worked out in full, the cheapest first" if ways else "no other answer leads out of it")
+            self.state.setText(
+                "worked out in full, the cheapest first"
+                if ways
+                else "no other answer leads out of it, nor did any pair that was tried"
+            )
             return
         more = "worked out in full; none is better in everything"
         self.state.setText(more if len(ways) > 1 else "no other answer leads to a way that is better in anything")
