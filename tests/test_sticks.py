@@ -389,6 +389,19 @@ def test_the_image_that_was_written_is_the_image_in_the_reader_of_the_stick(
     assert "/empty/" in ours
 
 
+def test_a_stick_that_is_made_twice_is_said_and_holds_what_came_last(
+    job: Job, images: tuple[Image, ...], tmp_path: Path
+) -> None:
+    once = wanted(job, "stick", images[:1], way="raw")
+    twice = wanted(once, "many", images[1:3])
+    assert not [one for one in findings(read(once)) if one.key.startswith("stick.twice")]
+    (said,) = [one for one in findings(read(twice)) if one.key.startswith("stick.twice")]
+    assert (said.key, said.severity) == ("stick.twice.M", "warn")
+    report = inked(twice, tmp_path)
+    assert not any("byte by byte" in one.what for one in report.checks), "the first one is not there any more"
+    assert sum(images[at].name in one.what for one in report.checks for at in (1, 2)) >= 2
+
+
 def test_no_way_to_do_it_leaves_an_image_behind(tmp_path: Path, images: tuple[Image, ...]) -> None:
     job = stick_job(tmp_path, (900 * MIB, 340 * MIB))
     made = wanted(job, "many", known_images("heron=300MiB,uefi\nalder=250MiB,uefi"))

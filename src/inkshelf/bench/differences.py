@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.size import grouped
+from inkshelf.core.texts import few
 from inkshelf.core.value import Value
 
 MOST = 4
@@ -12,9 +13,7 @@ MOST = 4
 
 def words(expected: object, seen: object) -> str:
     """Return the first few differences of two values as one line; an empty string where they are equal."""
-    found = list(_walk(expected, seen, ()))
-    more = f"; and {len(found) - MOST} more" if len(found) > MOST else ""
-    return "; ".join(found[:MOST]) + more
+    return few(_walk(expected, seen, ()), MOST, "; ")
 
 
 def _walk(expected: object, seen: object, path: tuple[str, ...]) -> Iterator[str]:

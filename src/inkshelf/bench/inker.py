@@ -37,7 +37,7 @@ from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling import words
 from inkshelf.core.steps.effort import efforts
 from inkshelf.core.steps.fold import Fold, fold
-from inkshelf.core.texts import shown
+from inkshelf.core.texts import few, shown
 from inkshelf.core.value import Value, replace
 
 
@@ -102,9 +102,7 @@ def refuse_stops(job: Job) -> None:
     """Refuse a plan with a finding of severity stop that nobody answered for in writing."""
     stops = [one for one in findings(read(job)) if one.severity == "stop"]
     if stops:
-        named = "; ".join(f"{one.title} ({one.key})" for one in stops[:4]) + (
-            f" and {len(stops) - 4} more" if len(stops) > 4 else ""
-        )
+        named = few((f"{one.title} ({one.key})" for one in stops), 4, "; ")
         raise StopsError(f"The plan is stopped: {named}.", "Put it right, or answer for it in writing; nothing was written.")
 
 

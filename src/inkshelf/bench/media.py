@@ -25,7 +25,7 @@ from inkshelf.core.media.copying import File, wanted
 from inkshelf.core.media.image import read_image
 from inkshelf.core.media.material import Image
 from inkshelf.core.size import MIB, binary
-from inkshelf.core.steps.kinds import CopyFiles, Format, KeepFile, PutImage, Step, TakeOff, WriteImage
+from inkshelf.core.steps.kinds import CopyFiles, Format, KeepFile, NewTable, PutImage, Step, TakeOff, WriteImage
 from inkshelf.core.value import replace
 
 Fills = CopyFiles | PutImage
@@ -139,6 +139,8 @@ def checks(
     """Yield what was compared of the sticks, as (what, whether it agrees, what was seen); ``images``: the bench's, by letter."""
     for number, step in enumerate(steps):
         if isinstance(step, WriteImage):
+            if any(isinstance(one, NewTable | WriteImage) and one.disk == step.disk for one in steps[number + 1 :]):
+                continue  # a later step gave up all of it
             yield _written(step, images[step.disk], touched=any(_on(one, step) for one in steps[number + 1 :]))
         elif isinstance(step, KeepFile) and (held := find(step.call)) is not None:
             yield _kept(step, held[1], images[held[0].id])

@@ -6,6 +6,7 @@ A call number becomes a file's name on the bench, a title a comment in a script:
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from functools import cache
 from typing import Annotated
 
@@ -65,6 +66,13 @@ def is_folder(text: str) -> bool:
 def shown(text: str) -> str:
     """Return ``text`` as it may be shown and printed: control characters and what is no character become ``\ufffd``."""
     return text if _plain(text) else _unfit().sub("\ufffd", text)
+
+
+def few(words: Iterable[str], most: int, between: str = ", ") -> str:
+    """Return the first ``most`` words in one line, and how many more there are: nothing is left out without a word."""
+    known = list(words)
+    more = len(known) - most
+    return between.join(known[:most]) + (f"{';' if between.startswith(';') else ''} and {more} more" if more > 0 else "")
 
 
 def zero_ended(raw: bytes) -> str:

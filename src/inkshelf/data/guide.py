@@ -24,6 +24,11 @@ TABLE: dict[str, dict[str, str]] = {
         "means": "One of its disks stands in the logbook, by its serial number. What was done then, and how its firmware opened, is known.",
         "do": "Read that job before you ask the owner anything. If a disk went into another machine, the firmware's key may be another.",
     },
+    "logbook.unread": {
+        "title": "The logbook was not looked into",
+        "means": "Its file is damaged, gone, or cannot be reached. Whether this machine was here before, and what its models are known for, is then not known.",
+        "do": "Put the logbook right or restore its back-up, then open the job again. Until then ask the owner, as on a first visit.",
+    },
     "logbook.fault": {
         "title": "A model that is known for a fault",
         "means": "Somebody in the shop wrote down what this model of disk or board does, and what helps. It is not a finding about this very machine.",
@@ -373,6 +378,11 @@ TABLE: dict[str, dict[str, str]] = {
         "title": "Slower after a while",
         "means": "The first bytes go to a fast part of the stick; once that is full it writes at its real speed.",
         "do": "Trust the time that is left, not the first minute. Wait for the flush at the end: it can take longer than the writing.",
+    },
+    "stick.twice": {
+        "title": "One stick made twice",
+        "means": "Two aims begin the same stick from nothing. The second one gives up what the first one put there, and nobody says so at the bench.",
+        "do": "Give one of them another stick, or take an aim out. As several images on one stick, they are one aim.",
     },
     "stick.unstarted": {
         "title": "Not started from the menu",

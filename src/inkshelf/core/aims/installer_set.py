@@ -28,7 +28,7 @@ from inkshelf.core.media.ways import refused_menu
 from inkshelf.core.size import MIB, align_down, align_up
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import CopyFiles, Eject, GetImage, Step, TellApart, TryStart
-from inkshelf.core.texts import Line
+from inkshelf.core.texts import Line, few
 
 STARTUP, SLACK, EDGES = 64 * MIB, 96 * MIB, 4 * MIB
 LABEL = 11  # characters that FAT32 has for one
@@ -113,7 +113,7 @@ class InstallerSet(StickAim, frozen=True, tag="installer-set"):
             raise PlanError("No installer was named.", NAME_ONE)
         packed = self.packed(found)
         if not packed.put:
-            raise PlanError("None of these installers fits.", "; ".join(f"{name}: {why}" for name, why in packed.left[:4]))
+            raise PlanError("None of these installers fits.", few((f"{name}: {why}" for name, why in packed.left), 4, "; "))
         images, needs = self._fitting(found), self.needs(found)
         made = laid(found, disk, "gpt", tuple((one, one.floor) for one in needs), seed, taken)
         calls = [made.new.calls[one.part] for one in needs[1:]]

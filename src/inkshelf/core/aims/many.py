@@ -30,7 +30,7 @@ from inkshelf.core.media.ways import refused_menu
 from inkshelf.core.size import MIB
 from inkshelf.core.steps.identity import identified
 from inkshelf.core.steps.kinds import PutImage, Step, TakeOff
-from inkshelf.core.texts import Letter, Line
+from inkshelf.core.texts import Letter, Line, few
 from inkshelf.core.value import Value
 
 START_LABEL, LARGE_LABEL = "START", "IMAGES"
@@ -177,7 +177,7 @@ class ManyImages(StickAim, frozen=True, tag="many"):
             raise PlanError("No image was named.", NAME_ONE)
         packed = self.packed(found).packing
         if wanted and not packed.put:
-            raise PlanError("None of these images fits.", "; ".join(f"{name}: {why}" for name, why in packed.left[:4]))
+            raise PlanError("None of these images fits.", few((f"{name}: {why}" for name, why in packed.left), 4, "; "))
         where = dict(packed.put)
         steps: list[Step] = []
         given = [*taken]

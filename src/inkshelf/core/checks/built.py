@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.core.checks.registry import Finding, Remedy, RightAgain, Severity, Show, check
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.texts import few
 
 if TYPE_CHECKING:
     from inkshelf.core.built.line import Line
@@ -33,7 +34,7 @@ def differs(reading: Reading) -> Iterator[Finding]:
             "built.small",
             "note",
             f"{len(left)} small difference{'s' if len(left) > 1 else ''} from the plan",
-            "; ".join(f"{one.about} {one.what}" for one in left[:4]) + ("; and more" if len(left) > 4 else "") + ".",
+            few((f"{one.about} {one.what}" for one in left), 4, "; ") + ".",
             remedies=(Show("proof", "Look at them"),),
         )
 

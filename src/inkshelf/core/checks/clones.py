@@ -9,6 +9,7 @@ from inkshelf.core.checks.registry import ByHand, Finding, Show, check
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.texts import few
 
 
 @check
@@ -45,7 +46,7 @@ def file_systems(reading: Reading) -> Iterator[Finding]:
         yield Finding(
             f"disk.uuid.{uuid}",
             "warn" if still else "note",
-            f"{' and '.join(calls[:2])} bear one UUID",
+            f"{few(calls, 2, ' and ')} bear one UUID",
             "Mount tables and menus name file systems by it, and may find either; this is what a copy of a volume leaves."
             + ("" if still else " The plan puts it right."),
             calls,

@@ -13,6 +13,7 @@ from inkshelf.core.media.alike import alike
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, apart, binary
 from inkshelf.core.steps.kinds import RepairTable
+from inkshelf.core.texts import few
 
 
 @check
@@ -173,12 +174,11 @@ def contradicting(reading: Reading) -> Iterator[Finding]:
     for disk in reading.plan.found.disks:
         said = [one.what for one in reading.job.contradictions if one.disk == disk.id]
         if said:
-            more = f"; and {len(said) - 3} more" if len(said) > 3 else ""
             yield Finding(
                 f"intake.contradiction.{disk.id}",
                 "warn",
                 f"Two readings of disk {disk.id} disagree",
-                f"{'; '.join(said[:3])}{more}. One of them may be of another disk, or older: take both anew, one after the other.",
+                f"{few(said, 3, '; ')}. One of them may be of another disk, or older: take both anew, one after the other.",
                 (),
                 (Show("intake", "Take it in again"),),
             )

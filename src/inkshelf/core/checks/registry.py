@@ -97,7 +97,8 @@ class Finding(Value, frozen=True):
     @property
     def place(self) -> str:
         """What it speaks of, in short: its volumes, and their disk where there is more than one."""
-        return " ".join((*(f"{one}:" for one in self.disks), *self.calls[:3]))
+        more = len(self.calls) - 3
+        return " ".join((*(f"{one}:" for one in self.disks), *self.calls[:3], *([f"+{more}"] if more > 0 else [])))
 
 
 Check = Callable[[Reading], Iterator[Finding]]

@@ -11,6 +11,7 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, binary
 from inkshelf.core.steps.effort import copying_minutes
 from inkshelf.core.steps.kinds import Move, Shrink
+from inkshelf.core.texts import few
 
 SLACK = 64 * MIB  # what formats leave over at their end
 
@@ -57,7 +58,7 @@ def gaps_that_are_not_one(reading: Reading) -> Iterator[Finding]:
             f"room.split.{disk.id}",
             "note",
             f"The free room of disk {disk.id} is not in one piece",
-            f"{' and '.join(binary(one) for one in sorted(free, reverse=True)[:3])} are free, and {binary(size)} is asked for: "
+            f"{few((binary(one) for one in sorted(free, reverse=True)), 3, ' and ')} are free, and {binary(size)} is asked for: "
             "two gaps are not one; what lies between would have to move.",
             (),
             (Show("shelf", "Look at the shelf"), Show("aim", "Ask for less")),

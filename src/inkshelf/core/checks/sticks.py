@@ -13,6 +13,7 @@ from inkshelf.core.plan.merging import medium_asked
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import both, decimal
 from inkshelf.core.steps.kinds import Format, Install
+from inkshelf.core.texts import few
 from inkshelf.data import table
 
 if TYPE_CHECKING:
@@ -72,6 +73,26 @@ def two_look_alike(reading: Reading) -> Iterator[Finding]:
 
 
 @check
+def made_twice(reading: Reading) -> Iterator[Finding]:
+    """A stick that two aims begin from nothing: the second gives up what the first put there."""
+    if not any(disk.stick for disk in reading.plan.found.disks):
+        return
+    from inkshelf.core.steps.kinds import NewTable, WriteImage  # late, as above
+
+    for disk in reading.plan.found.disks:
+        begun = [one for one in reading.job.steps if isinstance(one, NewTable | WriteImage) and one.disk == disk.id]
+        if disk.stick and len(begun) > 1:
+            yield Finding(
+                f"stick.twice.{disk.id}",
+                "warn",
+                f"Stick {disk.id} is made twice",
+                "What the first aim puts onto it is given up again by the second. Give one of them another stick.",
+                (),
+                (Show("aim", "Choose another stick"),),
+            )
+
+
+@check
 def a_stick_lies(reading: Reading) -> Iterator[Finding]:
     """A stick that says that it is larger than it is."""
     for disk in reading.plan.found.disks:
@@ -89,14 +110,13 @@ def a_stick_lies(reading: Reading) -> Iterator[Finding]:
 @check
 def without_a_sum(reading: Reading) -> Iterator[Finding]:
     """Images of which nobody compared a sum."""
-    names = [one.name for aim, _ in _aims(reading) for one in aim.images if one.checked == ""]
+    names = list(dict.fromkeys(one.name for aim, _ in _aims(reading) for one in aim.images if one.checked == ""))
     if names:
-        few = ", ".join(dict.fromkeys(names[:3])) + (f" and {len(names) - 3} more" if names[3:] else "")
         yield Finding(
             "stick.unverified",
             "warn",
             "Not verified yet" if len(names) > 1 else f"{names[0]} is not verified yet",
-            f"No published sum was held against {few}. Ask the maker's own site for one.",
+            f"No published sum was held against {few(names, 3)}. Ask the maker's own site for one.",
             (),
             (Show("media", "Look at the images"),),
         )
@@ -151,7 +171,7 @@ def menu_starts_it_not(reading: Reading) -> Iterator[Finding]:
     put = [step for step in brought if isinstance(step, PutImage) and not step.image.told]
     lying = [(step, why) for step in put if (why := starts_from_file(step.image))]
     if lying:
-        names = ", ".join(step.image.name for step, _ in lying[:3]) + (f" and {len(lying) - 3} more" if lying[3:] else "")
+        names = few(dict.fromkeys(step.image.name for step, _ in lying), 3)
         reasons = "; ".join(dict.fromkeys(why for _, why in lying))
         yield Finding(
             "stick.unstarted",

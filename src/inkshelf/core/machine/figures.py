@@ -8,7 +8,7 @@ from typing import Any
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.errors import SizeError
 from inkshelf.core.size import parse_size
-from inkshelf.core.texts import Line
+from inkshelf.core.texts import Line, few
 from inkshelf.core.value import Value
 
 WORDS = ("title", "family", "folder", "like")
@@ -147,9 +147,7 @@ def faults_of(key: str, profile: object, known: dict[str, Any]) -> Iterator[Faul
         missing = [one for one in ("title", "family", "folder", *FIELDS) if one not in profile]
         if missing:
             yield Fault(
-                (key,),
-                f"a profile of its own lacks {', '.join(missing[:4])}",
-                'Add them, or take one over: like = "linux-desktop".',
+                (key,), f"a profile of its own lacks {few(missing, 4)}", 'Add them, or take one over: like = "linux-desktop".'
             )
 
 

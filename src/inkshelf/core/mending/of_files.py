@@ -14,6 +14,7 @@ from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import all_files, entered, first_in_order, inside, loader_put, menu_anew, own_path
 from inkshelf.core.mending.view import Loader, View
 from inkshelf.core.steps.kinds import Format, Prepare, PutLoader, RepairTable, Retype, Step
+from inkshelf.core.texts import few
 from inkshelf.core.value import replace
 from inkshelf.data import exact
 
@@ -239,7 +240,7 @@ def root_renewed(view: View) -> Iterator[Case]:
         config = one.volume.boot_file(f"{one.folder}\\{exact('paths', 'menu_config')}")
         if config is None or config.hands_over or own_uuids(view.volume) & {two.lower() for two in config.targets}:
             continue
-        why = f"{config.path} on {one.volume.call} names {', '.join(config.targets[:2]) or 'nothing'}, and not the root on {view.call}"
+        why = f"{config.path} on {one.volume.call} names {few(config.targets, 2) or 'nothing'}, and not the root on {view.call}"
         yield Case(True, one.volume.call, why, menu_anew(view, one, one.volume))
         return
     yield from _not_read(view) if view.linux else ()

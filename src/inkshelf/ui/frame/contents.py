@@ -44,7 +44,8 @@ def machine_lines(desk: Desk) -> tuple[tuple[str, str], ...]:
     ]
     for disk in found.disks[:3]:
         rows += [(f"disk {disk.id}", decimal(disk.size, 1)), ("serial", disk.serial or "not known yet")]
-    return tuple(rows)
+    more = len(found.disks) - 3
+    return (*rows, *([("and", f"{more} more disk{'s' if more > 1 else ''}")] if more > 0 else []))
 
 
 class Contents(QWidget):

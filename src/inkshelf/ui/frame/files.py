@@ -16,6 +16,7 @@ from inkshelf.core.machine.assemble import infer_entries
 from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, Source, with_found
 from inkshelf.core.plan.reading import Reading
+from inkshelf.core.texts import few
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui.background import Task
@@ -269,7 +270,7 @@ class Files:
         self._keep_it(path.stem)
         unsaid = [*differ, *(f"not captured: {one}" for one in told.missing)]
         if unsaid:
-            desk.say(Notice("; ".join(unsaid[:3]), "It is asked for under Intake, or capture it again.", bad=False))
+            desk.say(Notice(few(unsaid, 3, "; "), "It is asked for under Intake, or capture it again.", bad=False))
 
     def read_editions(self, path: Path | None = None) -> None:
         """Note which editions an install image holds."""

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QListWi
 
 from inkshelf.core.checks import Finding
 from inkshelf.core.checks.guide import Page, chapter_page, chapter_pages, page_of, pages, search
+from inkshelf.core.texts import few
 from inkshelf.data import GUIDE_PICTURES
 from inkshelf.ui import theme
 from inkshelf.ui.frame.overlays import Overlay
@@ -158,7 +159,7 @@ class Guide(Overlay):
         self.picture.show_file(GUIDE_PICTURES / f"{page.key}.jpg" if chapter else None, page.title)
         self.do.setText(page.do.replace("\n", "\n\n"))
         mine = [] if chapter else [one for one in self._findings if page_of(one.key).key == page.key]
-        found = "\n".join(f"{one.title}. {one.why}" for one in mine[:3]) or "it does not come up"
+        found = few((f"{one.title}. {one.why}" for one in mine), 3, "\n") or "it does not come up"
         self.here.setText(page.keys if chapter else found)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFontMetricsF, QPagedPaintDevice, QPageLayout, QPageSize
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.sheet import Sheet, sheet
+from inkshelf.core.texts import few
 from inkshelf.ui import theme
 from inkshelf.ui.sheetview.blocks import Block, blocks
 from inkshelf.ui.sheetview.words import write
@@ -81,7 +82,7 @@ def _page(painter: QPainter, page: list[Block], width: float) -> None:
 
 def _foot(painter: QPainter, made: Sheet, box: QRectF, number: str) -> None:
     """Which job, which disk, which page: sheets of paper get mixed up."""
-    disks = "  ·  ".join(f"disk {one.id}: {one.identity()}" for one in made.disks[:2])
+    disks = few((f"disk {one.id}: {one.identity()}" for one in made.disks), 2, "  ·  ")
     font = theme.sans(11)
     write(painter, f"{made.title or 'Run sheet'}  ·  {disks}", font, "pencil", box.adjusted(0, 0, -90, 0))
     wide = QFontMetricsF(font).horizontalAdvance(number) + 2
