@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import random
 import subprocess
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -13,9 +15,10 @@ import isos
 import machines
 from disks import answered
 from inkshelf.bench import sticks
+from inkshelf.bench.filling import writing
 from inkshelf.bench.filling.reading import in_fat
 from inkshelf.bench.image import ImageFile
-from inkshelf.bench.inker import Report, ink
+from inkshelf.bench.inker import Report, ink, resume
 from inkshelf.bench.intake import with_stick
 from inkshelf.bench.recipes import wanting
 from inkshelf.cli import run
@@ -387,6 +390,25 @@ def test_the_image_that_was_written_is_the_image_in_the_reader_of_the_stick(
         ours = {f"{one.path}/" if one.folder else one.path for one in in_fat(Slice(image, volume.start, volume.size))}
     assert {line.removeprefix("::") for line in out.splitlines()} == ours
     assert "/empty/" in ours
+
+
+def test_a_file_for_changes_is_gone_on_with_where_its_records_were_written_already(
+    job: Job, images: tuple[Image, ...], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """To make the file anew took the records away that the work goes on from: the stick was then said to be too small."""
+    planned, really, fills = answered(wanted(job, "keep", images[:1], where="file", kept_bytes=600 * MIB)), writing.fill, []
+
+    def then_dark(*given: Any) -> None:
+        really(*given)
+        fills.append(given)
+        if len(fills) == 2:
+            raise OSError(errno.EIO, "no power")
+
+    monkeypatch.setattr(writing, "fill", then_dark)
+    with pytest.raises(BenchError, match=r"no power|failed"):
+        ink(planned, tmp_path / "bench")
+    monkeypatch.undo()
+    assert resume(tmp_path / "bench").verified
 
 
 def test_a_stick_that_is_made_twice_is_said_and_holds_what_came_last(

@@ -472,6 +472,7 @@ FAULTS: tuple[tuple[str, str, str, str], ...] = (
     ("core/plan/merging.py", "if made and isinstance(step, Confirm)", "if not made and isinstance(step, Confirm)", "sticks"),
     ("core/sheet/candidates.py", "and on_sticks(reading) >= carried", "and on_sticks(reading) is not carried", "sticks"),
     ("core/sheet/media.py", "other.bytes + free >= one.size", "other.bytes >= one.size", "window_media"),
+    ("bench/media.py", "    if writing.begun(hands):", "    if False:", "sticks"),
     ("core/checks/sticks.py", "if disk.stick and len(begun) > 1:", "if False:", "sticks"),
     ("bench/media.py", "isinstance(one, NewTable | WriteImage) and one.disk == step.disk", "False", "sticks"),
     ("core/texts.py", "more = len(known) - most", "more = len(known) - most - 1", "texts"),

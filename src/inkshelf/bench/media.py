@@ -90,6 +90,11 @@ def keep_file(step: KeepFile, hands: Hands, disk: Disk, volume: Volume, fd: int)
     if tools.reckon is None:
         raise BenchError(f"No such file can be put into {step.call} on the bench.", "Choose a partition for what is kept.")
     reckon = tools.reckon
+    if writing.begun(hands):
+        writing.fill(
+            hands, volume, fd, -1, lambda: Filled((), ())
+        )  # what was kept is written once more; making the file anew would take it away
+        return
     make_folder(hands.bench.folder, HAND)
     made = hands.bench.folder / HAND / "kept"
     os.close(open_own(made.parent, made.name, fresh=True))

@@ -26,7 +26,7 @@ HEAD = struct.Struct("<QI")
 def fill(hands: Hands, volume: Volume, fd: int, source: int, reckon: Callable[[], Filled]) -> None:
     """Put into a volume what ``reckon`` says; ``source``: the open file that pieces lie in. Can be done again after a cut."""
     kept = hands.bench.folder / HAND / RECORDS
-    if not (hands.journal.entry.back and kept.exists()):
+    if not begun(hands):
         make_folder(hands.bench.folder, HAND)
         todo = reckon()
         hands.expect(fd, sum(len(one.piece) if isinstance(one.piece, bytes) else one.piece[1] for one in todo.carries))
@@ -39,6 +39,11 @@ def fill(hands: Hands, volume: Volume, fd: int, source: int, reckon: Callable[[]
         if at + len(data) > volume.size:
             raise BenchError("A record would lie outside its volume.", "Ink again into an empty bench.")
         hands.written.put(fd, data, volume.start + at)
+
+
+def begun(hands: Hands) -> bool:
+    """Whether the records of the step that is gone on with were kept: its contents are there, and nothing else in the folder is wanted."""
+    return hands.journal.entry.back and (hands.bench.folder / HAND / RECORDS).exists()
 
 
 def _carry(hands: Hands, fd: int, source: int, one: Carry, base: int) -> None:
