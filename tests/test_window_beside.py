@@ -118,13 +118,20 @@ def test_what_is_not_saved_is_not_left_without_a_word(window: Window, tmp_path: 
     for leave in (window.files.new_job, lambda: window.files.open_job(other), lambda: window.files.take_dropped(other)):
         desk.rename(f"{desk.job.title}, and more", "Saltmarsh")
         leave()
+        QApplication.processEvents()  # that writing failed is heard of afterwards
         assert desk.job.title.startswith("the last word")
         assert desk.notice is not None
         assert "not saved. " in desk.notice.what
     desk.rename("said again", "Saltmarsh")
     window.close()
+    QApplication.processEvents()
     assert window.isVisible()
+    assert "Do this again to go on without it." in desk.notice.remedy
+    assert window.saved.text() == "not saved"
     full.unlink()
+    desk.rename("said again", "Marrow & Finch")
+    settled(window)
+    assert window.saved.text().startswith("saved ")
     window.close()
     assert not window.isVisible()
     assert jobfile.load(full / "job.json").title == "said again"

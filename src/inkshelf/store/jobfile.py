@@ -56,7 +56,8 @@ def write_atomically(path: Path, data: bytes, *, make_folder: bool = False) -> N
         raise JobError(f"{path} may not be written by you.", "Choose another folder.") from None
     except OSError as error:
         raise JobError(
-            f"{path} cannot be written: {error.strerror}.", "Free some room or choose another folder; nothing was lost."
+            f"{path} cannot be written: {error.strerror}.",
+            "Free some room or choose another folder; what stood there before is whole.",
         ) from None
 
 

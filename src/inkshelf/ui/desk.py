@@ -51,6 +51,7 @@ class Desk:
         self.chapter = "intake"
         self.notice: Notice | None = None
         self.saved_at = ""
+        self.unsaved = False  # the last writing failed: what is open is not what is in its file
         self.write: Callable[[Job, Path], object] | None = None  # the window's way to save, which no edit waits for
         self.asks_bench = asks_bench
         self._also: tuple[Finding, ...] = ()
@@ -318,7 +319,7 @@ class Desk:
     def replace_job(self, job: Job, path: Path | None) -> None:
         """Start over with another job, as it stands in its file; its history is empty."""
         self._past, self._future, self._held = [], [], None
-        self.path, self.selected, self.step, self.saved_at = path, "", None, ""
+        self.path, self.selected, self.step, self.saved_at, self.unsaved = path, "", None, "", False
         self._take(job)
         self.tell("job")
 
@@ -338,12 +339,12 @@ class Desk:
 
     def was_saved(self) -> None:
         """The job is on the disk."""
-        self.saved_at = datetime.now().astimezone().strftime("%H:%M")
+        self.saved_at, self.unsaved = datetime.now().astimezone().strftime("%H:%M"), False
         self.tell("saved")
 
     def not_saved(self, what: str, remedy: str) -> None:
         """The job could not be saved; the work goes on."""
-        self.saved_at = ""
+        self.saved_at, self.unsaved = "", True
         self.say(Notice(what, remedy))
 
 

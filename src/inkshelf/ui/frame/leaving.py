@@ -28,4 +28,10 @@ class Leaving:
             self.saver.wrong.clear()  # it was said, and is not asked for again behind the next job
             return
         self._told = self.desk.job
-        raise JobError(f"What was changed last is not saved. {wrong[0]}", f"{wrong[1]} Do this again to go on without it.")
+        raise JobError(*self.words(*wrong))
+
+    def words(self, what: str, remedy: str) -> tuple[str, str]:
+        """Return what is said of a job that was not saved: once it was asked about, that stays in sight whatever comes in afterwards."""
+        if self.desk.job is not self._told:
+            return what, remedy
+        return f"What was changed last is not saved. {what}", f"{remedy} Do this again to go on without it."

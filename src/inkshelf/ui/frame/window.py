@@ -62,7 +62,7 @@ class Window(QMainWindow, InkRuns):
         self._build()
         self.saver = Saver(self)
         self.saver.saved.connect(self._was_saved)
-        self.saver.failed.connect(desk.not_saved)
+        self.saver.failed.connect(lambda what, remedy: desk.not_saved(*self.leaving.words(what, remedy)))
         desk.write = self.saver.save
         self.leaving = Leaving(desk, self.saver)
         desk.subscribe(self._heard)
@@ -356,6 +356,8 @@ class Window(QMainWindow, InkRuns):
     def _saved(self) -> None:
         if not self.desk.job.found.disks:
             self.saved.setText("")
+        elif self.desk.unsaved:
+            self.saved.setText("not saved")
         elif self.desk.saved_at:
             self.saved.setText(f"saved {self.desk.saved_at}")
         else:
@@ -363,6 +365,7 @@ class Window(QMainWindow, InkRuns):
 
     def _noticed(self) -> None:
         self.notice.show_notice(self.desk.notice)
+        self._saved()
 
     def _enable(self) -> None:
         for made, action in self._buttons:
