@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 NAME, READY, AXIS, APART = 150.0, 96.0, 20.0, 8.0
 LOW, TALL = 30.0, 46.0  # a machine's line, at least and at most
+BELOW = 44.0  # two lines of words under them
 STEPS = (15, 30, 60, 120, 240)
 EMPTY = "No machine is on the bench: a job that is planned or begun, and not over, stands here with its hours."
 
@@ -42,7 +43,8 @@ class Ribbons(QWidget):
     @property
     def tall(self) -> float:
         """The height of a machine's line: what room there is, within bounds."""
-        return max(LOW, min(TALL, (self.height() - AXIS) / max(1, len(self.ribbons))))
+        below = BELOW if self.today and self.today.left_out else 0
+        return max(LOW, min(TALL, (self.height() - AXIS - below) / max(1, len(self.ribbons))))
 
     def show_day(self, today: Today | None) -> None:
         """Draw this day, or none."""
@@ -114,6 +116,10 @@ class Ribbons(QWidget):
             top += self.tall
         painter.setPen(QPen(theme.current().color("stop"), 2))
         painter.drawLine(QPointF(NAME, AXIS - 4), QPointF(NAME, top + 2))
+        painter.setFont(theme.sans(12))
+        painter.setPen(theme.current().color("pencil"))
+        below = QRectF(0, top + 8, self.width() - 8, max(0.0, self.height() - top - 8))
+        painter.drawText(below, Qt.TextFlag.TextWordWrap, self.today.left_out)
 
     def _hours(self, painter: QPainter, today: Today, scale: float, room: float, bottom: float) -> None:
         step = next((one for one in STEPS if one * scale >= 56), STEPS[-1])
