@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from datetime import UTC, datetime
 
 import numpy as np
+import numpy.typing as npt
 
 from inkshelf.bench.filling.naming import long_records, plain, short_name
 from inkshelf.bench.filling.plan import Carry, Filled, differing, placed
@@ -20,6 +21,7 @@ LARGEST = (1 << 32) - 1
 INFO_SECTOR, INFO_FREE, INFO_NEXT = 48, 488, 492  # where the boot sector names it; free clusters, and where to look next
 RECORD = struct.Struct("<8s3sBBBHHHHHHHI")
 FOLDER_FLAG, FILE_FLAG = 0x10, 0x20
+Clusters = npt.NDArray[np.int64]  # the numbers of clusters, in the order of their file
 
 
 class _Folder:
@@ -47,18 +49,18 @@ class Filler:
         self.folders: dict[str, _Folder] = {}
         self.carries: list[Carry] = []
 
-    def take(self, count: int, what: str) -> list[int]:
+    def take(self, count: int, what: str) -> Clusters:
         """Return so many free clusters, the lowest first."""
         if self.next + count > len(self.free):
             lacks = (self.next + count - len(self.free)) * self.own.cluster
             raise BenchError(f"{what} does not fit: {lacks} bytes lack.", "Take a larger stick, or leave an image out.")
         taken = self.free[self.next : self.next + count]
         self.next += count
-        return [int(one) for one in taken]
+        return taken
 
-    def chain(self, clusters: list[int]) -> None:
+    def chain(self, clusters: Clusters) -> None:
         """Link clusters, the last one to the end."""
-        if clusters:
+        if len(clusters):
             self.table[clusters[:-1]] = clusters[1:]
             self.table[clusters[-1]] = LAST
 
@@ -93,8 +95,9 @@ class Filler:
         return found
 
     def _made(self, above: _Folder, name: str, path: str) -> _Folder:
-        (cluster,) = self.take(1, path)
-        self.chain([cluster])
+        own = self.take(1, path)
+        self.chain(own)
+        cluster = int(own[0])
         self.enter(above, name, FOLDER_FLAG, cluster, 0, 0)
         parent = 0 if above.cluster == self.own.root_cluster else above.cluster  # the root is named 0 there
         dots = _record(b".          ", FOLDER_FLAG, cluster, 0, 0) + _record(b"..         ", FOLDER_FLAG, parent, 0, 0)
@@ -121,12 +124,11 @@ class Filler:
         folder = self.folder(parent)
         clusters = self.take(-(-file.size // self.own.cluster), file.path)
         self.chain(clusters)
-        self.enter(folder, name, FILE_FLAG, clusters[0] if clusters else 0, file.size, file.time)
+        self.enter(folder, name, FILE_FLAG, int(clusters[0]) if len(clusters) else 0, file.size, file.time)
         self.carries += placed(file, self._stretches(clusters))
 
-    def _stretches(self, clusters: list[int]) -> Iterator[tuple[int, int]]:
-        own = np.array(clusters, dtype=np.int64)
-        for run in np.split(own, np.flatnonzero(np.diff(own) != 1) + 1) if len(own) else ():
+    def _stretches(self, clusters: Clusters) -> Iterator[tuple[int, int]]:
+        for run in np.split(clusters, np.flatnonzero(np.diff(clusters) != 1) + 1) if len(clusters) else ():
             yield self.place(int(run[0])), len(run) * self.own.cluster
 
     def done(self) -> Filled:
@@ -135,8 +137,8 @@ class Filler:
         for path, one in self.folders.items():
             wanted = -(-max(1, len(one.raw)) // self.own.cluster)
             more = self.take(max(0, wanted - len(one.clusters)), path or "the root folder")
-            one.clusters += more
-            self.chain(one.clusters)
+            one.clusters += more.tolist()
+            self.chain(np.array(one.clusters))
             raw = bytes(one.raw).ljust(len(one.clusters) * self.own.cluster, b"\0")
             for at, cluster in enumerate(one.clusters):
                 records.append((self.place(cluster), raw[at * self.own.cluster : (at + 1) * self.own.cluster]))
