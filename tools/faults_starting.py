@@ -227,4 +227,21 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("core/disk/startup_files.py", "altered=bool(held) and altered(content, digest)", "altered=False", "signatures"),
     ("core/boot/menus.py", 'machine.firmware.secure_boot == "on" and menu.altered:', "False:", "signatures"),
     ("core/mending/of_switches.py", "(menu.signed is False or menu.altered)", "menu.signed is False", "signatures"),
+    ("core/machine/entries.py", "return bool(mark) and mark == named_by(entry)", "return mark == named_by(entry)", "mbr_uefi"),
+    (
+        "core/machine/entries.py",
+        'return f"{signature.upper()}-{number}" if signature',
+        'return f"{signature.upper()}" if signature',
+        "mbr_uefi",
+    ),
+    ("core/machine/entries.py", 'signature=disk.table.signature if mbr else ""', 'signature=""', "mbr_uefi"),
+    ("core/aims/volumes.py", 'for firm in ({"better", "primary"}, {"primary"}):', 'for firm in ({"primary"},):', "mbr_uefi"),
+    (
+        "core/aims/volumes.py",
+        'for firm in ({"better", "primary"}, {"primary"}):',
+        'for firm in ({"better", "primary"},):',
+        "mbr_uefi",
+    ),
+    ("core/checks/mbr.py", "volume.logical and is_esp(volume)", "is_esp(volume)", "mbr_uefi"),
+    ("core/machine/joining.py", 'by_mark.get(named_by(one), "")', '""', "mbr_uefi"),
 )

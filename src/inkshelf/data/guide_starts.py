@@ -11,6 +11,11 @@ STARTS: dict[str, dict[str, str]] = {
         "means": "A system on an internal disk is started by a loader or a menu on a portable one. With that disk out the machine ends at a prompt.",
         "do": "Give it a loader of its own on the internal disk before the portable one leaves the house.",
     },
+    "start.logical": {
+        "title": "A start-up volume that no entry leads to",
+        "means": "It lies inside an MBR's extended partition, where firmware counts volumes in its own way: entries miss it. The file that needs no entry starts.",
+        "do": "Make it a primary volume: a slot is free where one volume less, or an extended partition for the others, leaves it one. A GPT has no such bound.",
+    },
     "start.number": {
         "title": "An entry with an old number",
         "means": "A boot entry names a partition by its GUID and by its number. The number changed, because a partition was made anew or removed; some firmware looks at both.",

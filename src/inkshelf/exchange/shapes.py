@@ -114,7 +114,14 @@ def machine(one: Machine) -> dict[str, Any]:
             "secure_boot": firmware.secure_boot,
             "order": list(firmware.order),
             "entries": [
-                {"number": entry.number, "title": entry.title, "partition_guid": entry.partition_guid, "path": entry.path}
+                {
+                    "number": entry.number,
+                    "title": entry.title,
+                    "partition_number": entry.partition_number,
+                    "partition_guid": entry.partition_guid,
+                    "disk_signature": entry.signature,
+                    "path": entry.path,
+                }
                 for entry in firmware.entries
             ],
         },

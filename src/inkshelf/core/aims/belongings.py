@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from inkshelf.core.disk.contents import BootFile
+from inkshelf.core.machine.entries import means
 from inkshelf.core.machine.roles import is_esp, own_uuids, root_uuid, systems_named
 from inkshelf.core.machine.state import Machine, Volume
 from inkshelf.core.value import Value
@@ -132,17 +133,15 @@ def _spare(found: Machine, volume: Volume, root: Volume) -> bool:
 
 def _entries(found: Machine, volumes: tuple[str, ...], files: tuple[tuple[str, tuple[str, ...]], ...]) -> tuple[int, ...]:
     """Entries that name a volume which goes, or a file that goes."""
-    by_call = {volume.call: volume for _, volume in found.volumes()}
-    guids = {by_call[call].guid.upper() for call in volumes if call in by_call and by_call[call].guid}
+    by_call = {pair[1].call: pair for pair in found.volumes()}
+    whole = [by_call[call] for call in volumes if call in by_call]
     gone = []
     for entry in found.firmware.entries:
-        named = entry.partition_guid.upper()
+        low = entry.path.lower()
         for call, paths in files:
-            low = entry.path.lower()
-            if by_call[call].guid.upper() == named and any(
-                low == path.lower() or low.startswith(f"{path.lower()}\\") for path in paths
-            ):
+            below = any(low == path.lower() or low.startswith(f"{path.lower()}\\") for path in paths)
+            if below and means(entry, *by_call[call]):
                 gone.append(entry.number)
-        if named and named in guids:
+        if any(means(entry, *pair) for pair in whole):
             gone.append(entry.number)
     return tuple(dict.fromkeys(gone))

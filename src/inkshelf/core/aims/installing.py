@@ -8,9 +8,10 @@ from inkshelf.core.aims.volumes import New
 from inkshelf.core.boot.own_files import entry_files, linux_files, nt_files
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
+from inkshelf.core.machine.entries import entry_on, means
 from inkshelf.core.machine.profiles import Profile
 from inkshelf.core.machine.roles import root_uuid, startup_on
-from inkshelf.core.machine.state import BootEntry, Disk, Machine, Volume
+from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.kinds import AddEntry, Create, Install, Prepare, Regenerate, Retype, SetOrder, Step
 from inkshelf.core.value import Value
 from inkshelf.data import exact
@@ -138,23 +139,11 @@ def entered(
         return []
     path = loader_path(kind)
     firmware = found.firmware
-    there = next(
-        (one for one in firmware.entries if (one.partition_guid, one.path.lower()) == (startup.guid, path.lower())), None
-    )
-    if there is not None:
+    if any(means(one, disk, startup) and one.path.lower() == path.lower() for one in firmware.entries):
         return []
     used = {entry.number for entry in firmware.entries} | set(numbers)
     number = next(one for one in range(0x10000) if one not in used)
-    entry = BootEntry(
-        number=number,
-        title=kind.title,
-        disk=disk.id,
-        partition_number=startup.number,
-        partition_guid=startup.guid,
-        start_lba=startup.start // disk.sector,
-        size_lba=startup.size // disk.sector,
-        path=path,
-    )
+    entry = entry_on(disk, startup, number, kind.title, path)
     order = (*numbers, *firmware.order)
     if not order:
         return [AddEntry(entry, by=by)]

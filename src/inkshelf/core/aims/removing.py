@@ -239,18 +239,19 @@ def _entry_for(found: Machine, system: Volume, taken: set[int]) -> BootEntry | N
     """An entry that starts a system by its own loader, where one of it is on an EFI system partition."""
     for disk, volume in found.volumes():
         for file in volume.boot_files:
-            if not _starts(volume, file, system):
+            if not _starts(found, volume, file, system):
                 continue
             title = system.holds.title if system.holds else system.call
             return entry_to(found, disk, volume, file.path, title, frozenset(taken))
     return None
 
 
-def _starts(volume: Volume, file: BootFile, system: Volume) -> bool:
+def _starts(found: Machine, volume: Volume, file: BootFile, system: Volume) -> bool:
     """Whether a loader file starts a system without anybody's menu but its own."""
     if file.kind == "nt-loader" and file.path.lower() == exact("paths", "nt_loader").lower():
         data = volume.boot_file(exact("paths", "nt_boot_data"))
-        return system.guid.upper() in nt_targets(data)
+        place = found.find(system.call)
+        return place is not None and named_by_boot_data(*place) in nt_targets(data)
     if file.kind == "entry-menu":
         return any(
             one.kind == "entry" and own_uuids(system) & {two.lower() for two in one.targets} for one in volume.boot_files

@@ -7,6 +7,7 @@ from typing import Literal
 
 from inkshelf.core.aims.base import Answer, Question
 from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.machine.entries import means
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.kinds import Confirm, Prepare, Prove, RemoveEntry, Retype, Step
@@ -109,8 +110,8 @@ def others_question() -> Question:
 
 def forgotten(found: Machine, lost: frozenset[str]) -> list[Step]:
     """Return the steps that take away the boot entries of volumes that are given up."""
-    guids = {one.guid.upper() for _, one in found.volumes() if one.call in lost and one.guid}
-    return [RemoveEntry(one.number) for one in found.firmware.entries if one.partition_guid.upper() in guids]
+    gone = [pair for pair in found.volumes() if pair[1].call in lost]
+    return [RemoveEntry(one.number) for one in found.firmware.entries if any(means(one, *pair) for pair in gone)]
 
 
 def clocks_differ(found: Machine, families: tuple[str, ...] = (), gone: frozenset[str] = frozenset()) -> bool:

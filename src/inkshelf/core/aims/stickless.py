@@ -25,6 +25,7 @@ from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit import growing
 from inkshelf.core.fit.room import Fit, fit, possible
+from inkshelf.core.machine.entries import entry_on
 from inkshelf.core.machine.profiles import Profile, profile
 from inkshelf.core.machine.roles import startup_on
 from inkshelf.core.machine.state import BootEntry, Disk, Gap, Machine, Volume
@@ -185,13 +186,5 @@ def _entry(found: Machine, disk: Disk, staged: New, kind: Profile) -> BootEntry:
     """Last in the order, so that nothing starts it by itself."""
     used = {one.number for one in found.firmware.entries}
     made = staged.create[0]
-    return BootEntry(
-        number=next(one for one in range(0x10000) if one not in used),
-        title=f"Installer of {kind.title}",
-        disk=disk.id,
-        partition_number=made.number,
-        partition_guid=made.guid,
-        start_lba=made.start // disk.sector,
-        size_lba=made.size // disk.sector,
-        path=exact("paths", "fallback_x64"),
-    )
+    number = next(one for one in range(0x10000) if one not in used)
+    return entry_on(disk, made, number, f"Installer of {kind.title}", exact("paths", "fallback_x64"))

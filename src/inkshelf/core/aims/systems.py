@@ -108,7 +108,8 @@ def _esp(layout: Layout, label: str) -> list[Need]:
     if not layout.own_esp or layout.mode != "uefi":
         return []
     size = esp_bytes(layout.sector)
-    return [_need(f"esp{layout.mark}", "startup", "efi_system", "fat32", label, "efi_system", size, size, reason("efi_system"))]
+    esp = _need(f"esp{layout.mark}", "startup", "efi_system", "fat32", label, "efi_system", size, size, reason("efi_system"))
+    return [_changed(esp, slot="better")]
 
 
 def _linux(kind: Profile, layout: Layout) -> tuple[Need, ...]:

@@ -43,7 +43,7 @@ def logicals(disk: Disk, needs: tuple[Need, ...], *, logical: bool) -> tuple[boo
     """Tell of each new volume whether it becomes a logical one; raises ``PlanError`` where the table has no slot for it.
 
     ``logical``: their place is inside the extended partition. Where there are not slots enough one is made, for all behind the last that
-    has to be a primary volume.
+    has to be a primary volume, or had better be one where the slots allow it.
     """
     primary = [need for need in needs if need.slot == "primary"]
     if logical and primary:
@@ -54,9 +54,10 @@ def logicals(disk: Disk, needs: tuple[Need, ...], *, logical: bool) -> tuple[boo
     free = free_slots(disk)
     if logical or len(needs) <= free:
         return (logical,) * len(needs)
-    first = max((at for at, need in enumerate(needs, 1) if need.slot == "primary"), default=0)
-    if disk.table.extended is None and free > first:
-        return tuple(at >= first for at in range(len(needs)))
+    for firm in ({"better", "primary"}, {"primary"}):
+        first = max((at for at, need in enumerate(needs, 1) if need.slot in firm), default=0)
+        if disk.table.extended is None and free > first:
+            return tuple(at >= first for at in range(len(needs)))
     raise PlanError(
         f"The MBR of disk {disk.id} has {free or 'no'} slot{'s' if free != 1 else ''} left, and {len(needs)} volumes are wanted.",
         "Use free room inside its extended partition, remove a volume, or change the table to GPT.",

@@ -18,6 +18,7 @@ from inkshelf.core.boot.variables import (
     parse_order,
 )
 from inkshelf.core.errors import FormatError
+from inkshelf.core.machine.entries import entry_on
 from inkshelf.core.machine.state import BootEntry, Disk, Firmware, Leads, Machine, Volume
 from inkshelf.core.texts import shown
 from inkshelf.data import exact
@@ -90,18 +91,7 @@ def entry_to(
     """Return a new entry that names a file on a volume, with the lowest number that is free."""
     used = {one.number for one in machine.firmware.entries} | taken
     number = next(one for one in range(0x10000) if one not in used)
-    by_mark = disk.table.kind == "mbr"
-    return BootEntry(
-        number=number,
-        title=title,
-        disk=disk.id,
-        partition_number=volume.number,
-        partition_guid=volume.guid,
-        start_lba=volume.start // disk.sector,
-        size_lba=volume.size // disk.sector,
-        path=path,
-        signature=disk.table.signature if by_mark else "",
-    )
+    return entry_on(disk, volume, number, title, path)
 
 
 def firmware_of(variables: Mapping[str, bytes]) -> Firmware:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from inkshelf.core.boot.mishaps import STANDING
 from inkshelf.core.boot.rehearse import Outcome, outcome, systems
 from inkshelf.core.built.line import NOBODY, Line, Matters, same
+from inkshelf.core.machine.entries import named_by
 from inkshelf.core.machine.state import BootEntry, Machine
 from inkshelf.core.steps.fold import Fold
 from inkshelf.core.value import replace
@@ -83,7 +84,7 @@ def twin_of(entry: BootEntry, built: tuple[BootEntry, ...]) -> BootEntry | None:
 
 
 def _means(entry: BootEntry) -> tuple[str, str, str]:
-    partition, path = entry.partition_guid.upper(), entry.path.lower()
+    partition, path = named_by(entry), entry.path.lower()
     return partition, path, "" if partition or path else f"{entry.title} {entry.device}"
 
 

@@ -20,7 +20,7 @@ COMPARED = _words(
     FileSystem="kind label uuid dirty inside",
     Table="kind guid signature fault extended boot_code code_of core_lba",
     Firmware="mode secure_boot entries order next entries_known",
-    BootEntry="number title partition_guid path active automatic",
+    BootEntry="number title partition_guid signature path active automatic",
 )
 PASSED_OVER = _words(
     Volume="call role planned told as_read images",  # ours, or a stick's, which is proved when it is made
@@ -29,7 +29,7 @@ PASSED_OVER = _words(
     Table="first_usable last_usable entry_count entry_bytes backup_lba primary_ok backup_ok hybrid protective entries_lba "
     "backup_entries_lba",
     Firmware="listed timeout keys",
-    BootEntry="disk partition_number start_lba size_lba leads signature device hidden application",
+    BootEntry="disk partition_number start_lba size_lba leads device hidden application",
 )
 """What of a state is a line here, and what is passed over on purpose: measured, ours, or said by another line. A field in neither is refused."""
 

@@ -8,6 +8,7 @@ from inkshelf.core.built.line import Line, Matters, same
 from inkshelf.core.disk.filesystems import title
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.types import type_name
+from inkshelf.core.machine.entries import means
 from inkshelf.core.machine.state import Disk, FileSystem, Machine, Volume
 from inkshelf.core.size import MIB, binary, grouped
 from inkshelf.core.steps.fold import Fold
@@ -122,7 +123,8 @@ def _type(plan: Fold, planned: Volume, now: Volume) -> Line:
 
 
 def _named(machine: Machine, volume: Volume) -> bool:
-    return bool(volume.guid) and any(one.partition_guid.upper() == volume.guid.upper() for one in machine.firmware.entries)
+    disk = next(disk for disk, one in machine.volumes() if one.call == volume.call)
+    return any(means(one, disk, volume) for one in machine.firmware.entries)
 
 
 def _inside(machine: Machine, planned: Volume, now: Volume, *, text: bool) -> Iterator[Line]:

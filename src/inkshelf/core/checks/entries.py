@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from inkshelf.core.checks.registry import ByHand, Finding, Show, check
 from inkshelf.core.checks.touched import stick_letters
+from inkshelf.core.machine.entries import mark_of, named_by
 from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.plan.reading import Reading
 
@@ -18,9 +19,9 @@ def nowhere(reading: Reading) -> Iterator[Finding]:
     firmware = reading.plan.found.firmware
     if not firmware.entries_known or not reading.plan.found.disks:
         return
-    known = {volume.guid.upper() for _, volume in reading.plan.found.volumes() if volume.guid}
+    known = {mark_of(disk, volume) for disk, volume in reading.plan.found.volumes()}
     for entry in firmware.entries:
-        if entry.partition_guid and entry.partition_guid.upper() not in known:
+        if named_by(entry) and named_by(entry) not in known:
             yield Finding(
                 f"start.entry.{entry.variable}",
                 "note",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.checks.registry import Finding, Show, check
+from inkshelf.core.machine.roles import is_esp
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import GIB, binary
 
@@ -42,4 +43,21 @@ def no_slot(reading: Reading) -> Iterator[Finding]:
                 "One of them would have to go, for an extended partition in its place.",
                 tuple(primaries),
                 (Show("shelf", "Look at the shelf"),),
+            )
+
+
+@check
+def startup_inside(reading: Reading) -> Iterator[Finding]:
+    """An EFI system partition inside the extended one: no entry leads there, as firmware numbers what lies inside in its own way."""
+    machine = reading.plan.planned
+    for disk, volume in machine.volumes() if machine.firmware.mode == "uefi" else ():
+        if disk.table.kind == "mbr" and volume.logical and is_esp(volume):
+            yield Finding(
+                f"start.logical.{volume.call}",
+                "warn",
+                f"No boot entry leads to {volume.call}",
+                f"{volume.call} lies inside the extended partition of disk {disk.id}, where firmware counts volumes in another way than the "
+                "systems that make entries: only the file that it looks for without an entry starts from there.",
+                (volume.call,),
+                (Show("start", "Look at the start map"),),
             )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from inkshelf.core.machine.entries import entry_on
 from inkshelf.core.machine.roles import is_esp, named_by_boot_data, nt_targets
 from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, SystemRoot, Volume
 from inkshelf.core.value import replace
@@ -22,7 +23,7 @@ def assume_loaders(disk: Disk) -> Disk:
     files = (
         (
             BootFile(fallback, "nt-loader", 0, True),
-            BootFile(data, "nt-boot-data", 0, None, (target.guid,)),
+            BootFile(data, "nt-boot-data", 0, None, (named_by_boot_data(disk, target),)),
             BootFile(loader, "nt-loader", 0, True),
         )
         if target
@@ -64,18 +65,7 @@ def infer_entries(machine: Machine) -> Machine:
     entries: list[BootEntry] = []
     for disk, volume in machine.volumes() if firmware.mode == "uefi" else ():
         for title, path in _loaders(volume):
-            entries.append(
-                BootEntry(
-                    number=len(entries),
-                    title=title,
-                    disk=disk.id,
-                    partition_number=volume.number,
-                    partition_guid=volume.guid,
-                    start_lba=volume.start // disk.sector,
-                    size_lba=volume.size // disk.sector,
-                    path=path,
-                )
-            )
+            entries.append(entry_on(disk, volume, len(entries), title, path))
     entries = _as_listed(machine, entries) if firmware.listed and firmware.mode == "uefi" else entries
     return replace(machine, firmware=replace(firmware, entries=tuple(entries), order=tuple(entry.number for entry in entries)))
 
@@ -90,18 +80,8 @@ def _as_listed(machine: Machine, inferred: list[BootEntry]) -> list[BootEntry]:
             left.remove(known)
             made.append(replace(known, title=one.title))
         elif one.path and len(startups) == 1:
-            disk, volume = startups[0]
-            made.append(
-                replace(
-                    one,
-                    leads="partition",
-                    disk=disk.id,
-                    partition_number=volume.number,
-                    partition_guid=volume.guid,
-                    start_lba=volume.start // disk.sector,
-                    size_lba=volume.size // disk.sector,
-                )
-            )
+            placed = entry_on(*startups[0], one.number, one.title, one.path)
+            made.append(replace(placed, active=one.active, hidden=one.hidden, automatic=one.automatic))
         else:
             made.append(one)
     return [replace(one, number=number) for number, one in enumerate([*made, *left])]

@@ -11,6 +11,7 @@ from inkshelf.core.machine.assemble import LETTERS, infer_entries, with_locked_s
 from inkshelf.core.machine.calls import number_volumes
 from inkshelf.core.machine.captured import merge_identity, same_disk
 from inkshelf.core.machine.contradiction import Contradiction
+from inkshelf.core.machine.entries import mark_of, named_by
 from inkshelf.core.machine.state import BootEntry, Disk, DiskFile, Firmware, Machine, Volume
 from inkshelf.core.machine.told import as_read, carried
 from inkshelf.core.size import MIB, align_down, binary, both
@@ -42,8 +43,7 @@ def join_listings(known: Machine, read: tuple[Disk, ...], imaged: frozenset[str]
 
 def join_variables(known: Machine, captured: Firmware) -> Machine:
     """Return the machine with captured boot variables in the place of what was known; each is tied to the disk of its partition."""
-    by_guid = {volume.guid.upper(): disk.id for disk, volume in known.volumes() if volume.guid}
-    entries = tuple(_tied(one, by_guid) for one in captured.entries)
+    entries = _tied(known, captured.entries)
     firmware = replace(
         known.firmware,
         mode="uefi",
@@ -63,8 +63,10 @@ def join_listed(known: Machine, listed: tuple[BootEntry, ...]) -> Machine:
     return infer_entries(replace(known, firmware=replace(known.firmware, listed=listed or known.firmware.listed)))
 
 
-def _tied(entry: BootEntry, by_guid: dict[str, str]) -> BootEntry:
-    return replace(entry, disk=by_guid.get(entry.partition_guid.upper(), ""))
+def _tied(machine: Machine, entries: tuple[BootEntry, ...]) -> tuple[BootEntry, ...]:
+    """Each entry with the letter of the disk that its partition is on, or none."""
+    by_mark = {mark_of(disk, volume): disk.id for disk, volume in machine.volumes()} | {"": ""}
+    return tuple(replace(one, disk=by_mark.get(named_by(one), "")) for one in entries)
 
 
 def _join(known: Machine, read: tuple[Disk, ...], how: object) -> Joined:
@@ -90,9 +92,7 @@ def _join(known: Machine, read: tuple[Disk, ...], how: object) -> Joined:
         letters.append(old.id)
     machine = number_volumes(with_locked_systems(replace(known, disks=tuple(disks))))
     if machine.firmware.entries_known:
-        by_guid = {volume.guid.upper(): disk.id for disk, volume in machine.volumes() if volume.guid}
-        entries = tuple(_tied(one, by_guid) for one in machine.firmware.entries)
-        machine = replace(machine, firmware=replace(machine.firmware, entries=entries))
+        machine = replace(machine, firmware=replace(machine.firmware, entries=_tied(machine, machine.firmware.entries)))
     return Joined(infer_entries(machine), tuple(letters), tuple(said))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkshelf.core.boot.uefi import entry_leads_to
+from inkshelf.core.machine.entries import known_by, named_by
 from inkshelf.core.machine.state import BootEntry
 from inkshelf.core.mending.base import Case, cause
 from inkshelf.core.mending.repairs import entered_anew, fallback_files, first_in_order, loader_put
@@ -137,12 +138,7 @@ def entry_nowhere(view: View) -> Iterator[Case]:
     """The partition was made anew, or the disk copied to another: its GUID is another one now."""
     for entry in _broken(view):
         if entry_leads_to(view.machine, entry) is None and not _numbered(view, entry):
-            what = (
-                f"partition {entry.partition_number} with the GUID {entry.partition_guid}"
-                if entry.partition_guid
-                else "a partition"
-            )
-            why = f"{entry.variable} “{entry.title}” names {what}, which is on no disk"
+            why = f"{entry.variable} “{entry.title}” names {_named(entry)}, which is on no disk"
             yield Case(True, entry.variable, why, tuple(entered_anew(view, entry)))
             return
     yield from _not_captured(view)
@@ -196,6 +192,10 @@ def _broken(view: View) -> list[BootEntry]:
     if not view.uefi or not view.good:
         return []
     return [one for one in view.entries if one.active and not view.works(one)]
+
+
+def _named(entry: BootEntry) -> str:
+    return f"partition {entry.partition_number}, {known_by(entry)}" if named_by(entry) else "a partition"
 
 
 def _numbered(view: View, entry: BootEntry) -> bool:

@@ -8,6 +8,7 @@ from inkshelf.core.boot.rehearse import systems
 from inkshelf.core.boot.uefi import is_unread, readable
 from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import fat_serial
+from inkshelf.core.machine.entries import means
 from inkshelf.core.machine.roles import is_esp, named_by_boot_data, nt_targets, own_uuids
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.mending.base import Case, cause
@@ -37,10 +38,7 @@ def _put_again(view: View, esp: Volume) -> tuple[Step, ...]:
         (
             one
             for one in view.firmware.entries
-            if one.active
-            and one.partition_guid.upper() == esp.guid.upper()
-            and one.partition_number == esp.number
-            and one.path.lower() == path.lower()
+            if one.active and means(one, place, esp) and one.partition_number == esp.number and one.path.lower() == path.lower()
         ),
         None,
     )
@@ -308,7 +306,7 @@ def esp_unreadable(view: View) -> Iterator[Case]:
     empty = replace(esp, boot_files=())
     files = all_files(view, empty)
     path = own_path(view)
-    known = any(one.partition_guid.upper() == esp.guid.upper() and one.path.lower() == path.lower() for one in view.entries)
+    known = any(means(one, disk, esp) and one.path.lower() == path.lower() for one in view.entries)
     steps = (made, *loader_put(view, empty, files), *_others(view, empty), *(() if known else entered(view, disk, esp, path)))
     yield Case(True, esp.call, f"{esp.call} has {what}", steps)
 

@@ -10,6 +10,7 @@ from inkshelf.core.boot.rehearse import Outcome, outcome
 from inkshelf.core.boot.routes import Reached, Route
 from inkshelf.core.boot.uefi import as_read, comes_to, entry_leads_to, is_unread, readable, routes
 from inkshelf.core.disk.contents import SystemRoot
+from inkshelf.core.machine.entries import mark_of, means, named_by
 from inkshelf.core.machine.roles import is_esp, named_by_boot_data, nt_targets, own_uuids
 from inkshelf.core.machine.state import BootEntry, BootFile, Disk, Machine, Volume
 from inkshelf.core.value import Value
@@ -178,23 +179,22 @@ class View:
         """What its own mount table, or an entry that bears its name, calls its EFI system partition."""
         named = {what.removeprefix("UUID=").strip('"').lower() for what, where in self.system.mounts if where == "/boot/efi"}
         titles = {self.system.title.lower()} | ({exact("nt", "entry_title").lower()} if self.nt else set())
-        guids = {
-            one.partition_guid.upper() for one in self.firmware.entries if one.title.lower() in titles and one.partition_guid
-        }
+        own = [one for one in self.firmware.entries if one.title.lower() in titles]
         there = [(disk, one) for disk, one in self.machine.volumes() if is_esp(one)]
         said = [pair for pair in there if pair[1].filesystem and pair[1].filesystem.uuid.lower() in named]
-        return said or [pair for pair in there if pair[1].guid and pair[1].guid.upper() in guids]
+        return said or [pair for pair in there if any(means(one, *pair) for one in own)]
 
     @cached_property
     def entries(self) -> tuple[BootEntry, ...]:
         """The entries that somebody made for this system: they lead to a loader of its own, or into its folder, or bear its name and lead nowhere."""
         files = {(one.volume.call, one.file.path.lower()) for one in self.mine}
-        folders = {(one.volume.guid.upper(), one.folder.lower()) for one in self.mine if one.volume.guid}
+        folders = {(mark_of(one.disk, one.volume), one.folder.lower()) for one in self.mine}
         named = {self.system.title.lower()} | ({exact("nt", "entry_title").lower()} if self.nt else set())
         own = []
         for one in (entry for entry in self.firmware.entries if not entry.automatic):
             runs = self._runs(one)
-            astray = (one.partition_guid.upper(), one.path.rsplit("\\", 1)[0].lower()) in folders or one.title.lower() in named
+            lies = (named_by(one), one.path.rsplit("\\", 1)[0].lower())
+            astray = (bool(lies[0]) and lies in folders) or one.title.lower() in named
             if (runs in files) if runs else astray:
                 own.append(one)
         return tuple(own)

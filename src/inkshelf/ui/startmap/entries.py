@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from inkshelf.core.aims.menus import configs_of
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.machine.entries import mark_of, named_by
 from inkshelf.core.machine.state import BootEntry
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.entries_by_hand import RUNS
@@ -154,11 +155,11 @@ class Entries:
     def _offer(self, made: QMenu) -> None:
         """Entries that could be made: for each loader that none names."""
         machine = self.chapter.desk.reading.plan.planned
-        named = {(one.partition_guid.upper(), one.path.lower()) for one in machine.firmware.entries}
+        named = {(named_by(one), one.path.lower()) for one in machine.firmware.entries}
         more = made.addMenu("Make one for")
-        for _, volume in machine.volumes():
+        for disk, volume in machine.volumes():
             for file in volume.boot_files:
-                if file.kind in RUNS and (volume.guid.upper(), file.path.lower()) not in named and more is not None:
+                if file.kind in RUNS and (mark_of(disk, volume), file.path.lower()) not in named and more is not None:
                     line = more.addAction(f"{file.path} on {volume.call}")
                     if line is not None:
                         line.triggered.connect(lambda _, call=volume.call, path=file.path: self._add(call, path))

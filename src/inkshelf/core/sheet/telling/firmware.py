@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shlex
 
+from inkshelf.core.machine.entries import known_by, means
 from inkshelf.core.machine.state import BootEntry, Machine
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.settings import unlocking
@@ -40,9 +41,10 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         f"--loader {shlex.quote(entry.path)}"
     )
     number = f"{entry.number:04X}" if known else "NNNN"
+    mark = "GUID" if entry.partition_guid else "signature"
     values = (
         ("variable", entry.variable if known else "any number the firmware gives; " + NOT_CAPTURED),
-        ("partition", f"{entry.partition_number}, GUID {entry.partition_guid}"),
+        ("partition", f"{entry.partition_number}, {known_by(entry)}"),
         ("file", entry.path),
         ("if it is ever lost, as root", create),
     )
@@ -53,7 +55,7 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
             "Entries",
             f"Make the boot entry “{entry.title}”",
             (*values[:-1], ("type, as root", create)),
-            "efibootmgr -v lists it with this partition's GUID and this file.",
+            f"efibootmgr -v lists it with this partition's number, this {mark} and this file.",
             back="" if known else "NNNN stands for its number",
             back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
             minutes=2,
@@ -64,7 +66,7 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         "Entries",
         f"Boot entry “{entry.title}” is there",
         values,
-        f"It comes with the loader; {lists} lists it: compare {'the file' if nt else 'GUID and file'}, not the name.",
+        f"It comes with the loader; {lists} lists it: compare {'the file' if nt else f'{mark} and file'}, not the name.",
         back="" if known else "NNNN stands for its number; from a system of the Linux family",
         back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
     )
@@ -72,7 +74,7 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
 
 def of_staging(entry: BootEntry, scene: Scene) -> bool:
     """Whether it starts an installer from the disk itself, made from inside an NT-family system: no live system is there yet."""
-    place = next((one for _, one in scene.before.volumes() if one.guid and one.guid == entry.partition_guid), None)
+    place = next((one for disk, one in scene.before.volumes() if means(entry, disk, one)), None)
     return place is not None and place.role == "medium" and by_owner(scene)
 
 

@@ -43,7 +43,7 @@ def _install(step: Install, scene: Scene) -> Words:
             *_waking(step, scene),
             *_entered(step),
         ),
-        f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines below, and nothing by device name.",
+        f"Several restarts are normal; let it finish. {exact('linux', 'mount_table')} then holds the lines of this step, and nothing by device name.",
         f"Format nothing but what this sheet formats; the loader goes to {loader} and nowhere else.",
         paste=mount_lines(step.mounts, step.profile),
         into=exact("linux", "mount_table"),
