@@ -244,4 +244,11 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ),
     ("core/checks/mbr.py", "volume.logical and is_esp(volume)", "is_esp(volume)", "mbr_uefi"),
     ("core/machine/joining.py", 'by_mark.get(named_by(one), "")', '""', "mbr_uefi"),
+    ("exchange/listed_mbr.py", 'return "" if MADE_UP.fullmatch(said) else said.upper()', "return said.upper()", "listed_mbr"),
+    ("exchange/listed_mbr.py", "logical = one.number > PRIMARIES or (", "logical = (", "listed_mbr"),
+    ("exchange/listed_mbr.py", "active=one.active or bool(one.attributes & ACTIVE)", "active=one.active", "listed_mbr"),
+    ("exchange/listed_mbr.py", "{volume.number:02x}", "{volume.number:02}", "listed_mbr"),
+    ("exchange/listed_mbr.py", "extended.size <= align_up(SHOWN, disk.sector) or ", "", "listed_mbr"),
+    ("exchange/listed_mbr.py", "key=lambda one: (not one.active, one.start)", "key=lambda one: -one.size", "listed_mbr"),
+    ("exchange/listed_mbr.py", "or disk.removable or not starts", "or not starts", "listed_mbr"),
 )

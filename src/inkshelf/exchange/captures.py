@@ -16,6 +16,7 @@ from inkshelf.core.machine.captured import same_disk
 from inkshelf.core.machine.state import Disk, FileSystem, Inside, SystemRoot, Table, Volume
 from inkshelf.core.value import replace
 from inkshelf.exchange.fields import listed, number, word
+from inkshelf.exchange.listed_mbr import SYSTEM_LEAST, as_mbr, guid_of, with_old_system
 from inkshelf.exchange.mounted import DEEPEST, Mounts, has_root, mounts, places, root
 
 ROTATES = {"true": True, "1": True, "false": False, "0": False}
@@ -67,13 +68,13 @@ def _lsblk_disk(node: dict[str, Any], running: Mounts) -> Disk:
     size = number(node.get("size"), "disk size")
     sector = number(node.get("log-sec"), "sector size") or 512
     children = [one for one in listed(node, "children") if isinstance(one, dict) and one.get("type") == "part"]
-    made = (_lsblk_volume(one, place, running) for place, one in enumerate(children, 1))
-    volumes = tuple(sorted(made, key=lambda one: one.start))
+    read = (_lsblk_volume(one, place, running) for place, one in enumerate(children, 1))
+    volumes = tuple(sorted(read, key=lambda one: one.start))
     if not volumes and (holds := _filesystem(node, size)) is not None:
         volumes = (Volume("", 0, 0, size, "", filesystem=holds),)  # the whole disk is one file system or container
     kind = word(node, "pttype") or next((word(one, "pttype") for one in children), "")
     identity = word(node, "ptuuid") or next((word(one, "ptuuid") for one in children), "")
-    return Disk(
+    made = Disk(
         id="",
         size=size,
         sector=sector,
@@ -87,6 +88,7 @@ def _lsblk_disk(node: dict[str, Any], running: Mounts) -> Disk:
         table=table_of({"gpt": "gpt", "dos": "mbr"}.get(kind, "none"), identity, size, sector),
         volumes=volumes,
     )
+    return as_mbr(made)
 
 
 def table_of(kind: str, identity: str, size: int, sector: int) -> Table:
@@ -121,7 +123,7 @@ def _lsblk_volume(node: dict[str, Any], place: int, running: Mounts) -> Volume:
             size,
             type_id,
             name=word(node, "partlabel"),
-            guid=word(node, "partuuid").upper(),
+            guid=guid_of(word(node, "partuuid")),
             attributes=attributes,
             filesystem=_filesystem(node, size),
             holds=root(running) if has_root(node) else None,
@@ -210,7 +212,7 @@ def _in_use(node: dict[str, Any]) -> bool:
 def _with_role(volume: Volume) -> Volume:
     """Captured text shows no files: what a family always puts there is assumed, and marked as assumed."""
     kind = volume.filesystem.kind if volume.filesystem else ""
-    if volume.type_id == gpt_type("basic_data") and kind in {"ntfs", "nt-encrypted"} and volume.size >= 32 << 30:
+    if volume.type_id == gpt_type("basic_data") and kind in {"ntfs", "nt-encrypted"} and volume.size >= SYSTEM_LEAST:
         return replace(volume, holds=SystemRoot("nt", "NT family", True, assumed=True))
     return volume
 
@@ -233,7 +235,7 @@ def read_sfdisk(text: str) -> Disk:
     made = table_of("gpt" if gpt else "mbr", word(table, "id").removeprefix("0x"), size, sector)
     if gpt:
         made = replace(made, first_usable=number(table.get("firstlba"), "first usable LBA"), last_usable=last)
-    return Disk("", size, sector, sector, device=word(table, "device"), table=made, volumes=volumes)
+    return as_mbr(Disk("", size, sector, sector, device=word(table, "device"), table=made, volumes=volumes))
 
 
 def _disk_size(last_usable: int, sector: int, volumes: tuple[Volume, ...]) -> int:
@@ -280,7 +282,7 @@ def combine(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ..
 def assume(disks: tuple[Disk, ...]) -> tuple[Disk, ...]:
     """Assume systems and loaders where captured text shows no files; all of it is marked as assumed."""
     marked = tuple(replace(disk, volumes=tuple(_with_role(volume) for volume in disk.volumes)) for disk in disks)
-    return tuple(assume_loaders(disk) for disk in marked)
+    return tuple(assume_loaders(with_old_system(disk)) for disk in marked)
 
 
 def join(lsblk: tuple[Disk, ...], sfdisk: tuple[Disk, ...]) -> tuple[Disk, ...]:

@@ -13,6 +13,7 @@ from inkshelf.core.value import replace
 from inkshelf.exchange.captures import table_of
 from inkshelf.exchange.fields import listed, number, word
 from inkshelf.exchange.kit import Kit, nominal
+from inkshelf.exchange.listed_mbr import as_mbr
 from inkshelf.exchange.ntbootdata import is_boot_data
 
 KINDS = {"ntfs": "ntfs", "fat32": "fat32", "fat": "fat16", "exfat": "exfat"}
@@ -73,7 +74,7 @@ def _disk(one: dict[str, Any], parts: list[dict[str, Any]], locks: dict[str, dic
     signature = number(one.get("signature"), "disk signature") & 0xFFFFFFFF
     identity = word(one, "guid").strip("{}") if kind == "gpt" else f"{signature:08x}" if signature else ""
     volumes = tuple(sorted((_volume(part, locks, hibernates) for part in parts), key=lambda each: each.start))
-    return Disk(
+    made = Disk(
         id="",
         size=size,
         sector=sector,
@@ -86,6 +87,7 @@ def _disk(one: dict[str, Any], parts: list[dict[str, Any]], locks: dict[str, dic
         table=table_of(kind, identity, size, sector) if kind != "none" else Table(),
         volumes=volumes,
     )
+    return as_mbr(made)
 
 
 def _volume(part: dict[str, Any], locks: dict[str, dict[str, Any]], hibernates: bool | None) -> Volume:  # noqa: FBT001

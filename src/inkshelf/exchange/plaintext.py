@@ -10,6 +10,7 @@ from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.state import Disk, FileSystem
 from inkshelf.core.value import replace
 from inkshelf.exchange.captures import read_sfdisk
+from inkshelf.exchange.listed_mbr import made_up
 
 HEAD = re.compile(r"^(label|label-id|device|unit|first-lba|last-lba|sector-size):\s*(.*)$")
 ROW = re.compile(r"^(\S+)\s*:\s*(start=.*)$")
@@ -55,7 +56,7 @@ def _row(node: str, text: str) -> dict[str, object]:
 
 
 def read_blkid(text: str) -> dict[str, FileSystem]:
-    """Return what each partition holds, by its partition GUID (upper case); whole disks and swap files are left out."""
+    """Return what each partition holds, by what names its partition (``made_up``); whole disks and swap files are left out."""
     blocks = [
         dict(line.split("=", 1) for line in block.splitlines() if "=" in line) for block in re.split(r"\n\s*\n", text.strip())
     ]
@@ -86,7 +87,7 @@ def with_contents(disks: tuple[Disk, ...], held: dict[str, FileSystem]) -> tuple
     for disk in disks:
         volumes = []
         for volume in disk.volumes:
-            seen = held.get(volume.guid.upper())
+            seen = held.get(made_up(disk, volume))
             blind = volume.filesystem is None or volume.filesystem.kind == "unknown"
             volumes.append(replace(volume, filesystem=replace(seen, size_bytes=volume.size)) if seen and blind else volume)
         changed.append(replace(disk, volumes=tuple(volumes)))

@@ -1,0 +1,178 @@
+"""Captured text of an MBR says the same as an image of it: extended and logical volumes, the active one, identities that are made up."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from inkshelf.bench.image import ImageFile
+from inkshelf.bench.intake import take_in
+from inkshelf.core.checks import findings
+from inkshelf.core.errors import CaptureError
+from inkshelf.core.machine.read import read_disk
+from inkshelf.core.machine.state import Disk
+from inkshelf.core.plan.reading import read
+from inkshelf.core.size import GIB, MIB
+from inkshelf.exchange.anytext import gather
+
+SIGNATURE = "9a0b1c2d"
+
+
+def shape(disk: Disk) -> list[tuple[object, ...]]:
+    extended = disk.table.extended
+    around = [(extended.number, extended.start, extended.size, extended.type_id)] if extended else []
+    own = [(one.number, one.start, one.size, one.type_id, one.logical, one.active, one.attributes) for one in disk.volumes]
+    return [disk.table.kind, disk.table.signature, *around, *own]  # type: ignore[list-item]
+
+
+def listing(table: dict[str, Any], size: int) -> dict[str, Any]:
+    """What ``lsblk`` prints of the disk: of an extended partition a kernel shows two sectors."""
+    children = []
+    for one in table["partitions"]:
+        number = int(one["node"].removeprefix(table["device"]))
+        children.append(
+            {
+                "name": f"sdb{number}",
+                "path": f"/dev/sdb{number}",
+                "type": "part",
+                "partn": number,
+                "start": one["start"],
+                "size": 1024 if one["type"] in {"5", "f", "85"} else one["size"] * 512,
+                "parttype": f"0x{one['type']}",
+                "partuuid": f"{SIGNATURE}-{number:02x}",
+                "partflags": "0x80" if one.get("bootable") else None,
+                "pttype": "dos",
+                "ptuuid": SIGNATURE,
+            }
+        )
+    disk = {"name": "sdb", "path": "/dev/sdb", "type": "disk", "size": size, "log-sec": 512, "phy-sec": 4096}
+    return {"blockdevices": [disk | {"serial": "P-1", "pttype": "dos", "ptuuid": SIGNATURE, "children": children}]}
+
+
+@st.composite
+def tables(draw: st.DrawFn) -> str:
+    """A script for the base utility: up to three primary volumes, and perhaps an extended partition with up to eight in it."""
+    lines = ["label: dos", f"label-id: 0x{SIGNATURE}"]
+    at, active = 1, draw(st.integers(0, 3))
+    for number in range(1, draw(st.integers(0, 3)) + 1):
+        at += draw(st.integers(0, 9))
+        size = draw(st.integers(1, 40))
+        kind = draw(st.sampled_from(["7", "83", "ef", "c"]))
+        lines.append(f"start={at * 2048}, size={size * 2048}, type={kind}" + (", bootable" if number == active else ""))
+        at += size
+    inside = draw(st.integers(0, 8))
+    if inside or draw(st.booleans()):
+        at += draw(st.integers(0, 9))
+        sizes = [draw(st.integers(1, 20)) for _ in range(inside)]
+        room = sum(sizes) + inside + draw(st.integers(1, 30))
+        lines.append(f"start={at * 2048}, size={room * 2048}, type={draw(st.sampled_from(['5', 'f', '85']))}")
+        for size in sizes:
+            lines.append(f"start={(at + 1) * 2048}, size={size * 2048}, type=83")
+            at += size + 1
+    return "\n".join(lines) + "\n"
+
+
+def made(folder: Path, script: str) -> tuple[Path, dict[str, Any]]:
+    path = folder / "old.img"
+    path.unlink(missing_ok=True)
+    with path.open("wb") as out:
+        out.truncate(600 * MIB)
+    subprocess.run(["sfdisk", "--quiet", path], input=script, text=True, check=True, capture_output=True)
+    said = subprocess.run(["sfdisk", "--json", path], check=True, capture_output=True, text=True).stdout
+    table = json.loads(said)["partitiontable"]
+    table.setdefault("partitions", [])
+    return path, table
+
+
+@given(script=tables())
+@settings(max_examples=25)
+def test_text_says_what_an_image_says(tmp_path_factory: pytest.TempPathFactory, script: str) -> None:
+    path, table = made(tmp_path_factory.mktemp("mbr"), script)
+    with ImageFile(path) as source:
+        truth = shape(read_disk(source))
+    lsblk, sfdisk = json.dumps(listing(table, 600 * MIB)), json.dumps({"partitiontable": table | {"device": "/dev/sdb"}})
+    (both,) = gather([lsblk, sfdisk]).disks
+    assert shape(both) == truth
+    assert (both.size, both.serial, {one.guid for one in both.volumes} - {""}) == (600 * MIB, "P-1", set())
+    boundless = truth_has_extended(truth)
+    if not boundless:
+        assert shape(gather([lsblk]).disks[0]) == truth
+        return
+    with pytest.raises(CaptureError, match="How far the extended partition of /dev/sdb reaches") as raised:
+        gather([lsblk])
+    assert "sfdisk --json /dev/sdb" in raised.value.remedy
+
+
+def truth_has_extended(truth: list[tuple[object, ...]]) -> bool:
+    return any(isinstance(one, tuple) and len(one) == 4 for one in truth)
+
+
+def test_what_blkid_saw_in_a_logical_volume_is_found_by_the_name_that_is_made_up(tmp_path: Path) -> None:
+    script = f"label: dos\nlabel-id: 0x{SIGNATURE}\nstart=2048, size=40960, type=f\n"
+    script += "".join(f"start={2048 + 2048 * (2 * one + 1)}, size=2048, type=83\n" for one in range(7))
+    _, table = made(tmp_path, script)
+    plain = json.dumps({"partitiontable": table | {"device": "/dev/sdb"}})
+    blkid = f"DEVNAME=/dev/sdb10\nUUID=771c2c61-d4d4-4dba-b9a4-7d8c3cb72e0e\nTYPE=ext4\nPARTUUID={SIGNATURE}-0a\n"
+    (disk,) = gather([plain, blkid]).disks
+    held = {one.number: one.filesystem.kind for one in disk.volumes if one.filesystem}
+    assert held.pop(10) == "ext4"
+    assert set(held.values()) <= {"unknown"}
+
+
+def test_numbers_that_count_logical_volumes_on_from_the_primary_ones_are_put_right() -> None:
+    def part(number: int, start: int, size: int, kind: int, **more: object) -> dict[str, object]:
+        return {"disk": 0, "number": number, "start": start * MIB, "bytes": size * MIB, "mbr_type": kind, **more}
+
+    parts = [
+        part(1, 1, 99, 7, active=True, file_system="NTFS"),
+        part(0, 100, 400, 15),
+        part(2, 101, 99, 7),
+        part(3, 201, 99, 7),
+    ]
+    disk = {"number": 0, "bytes": 600 * MIB, "sector": 512, "style": "MBR", "signature": 0x9A0B1C2D}
+    capture = {"inkshelf-capture": 1, "family": "nt", "firmware": "legacy", "disks": [disk], "partitions": parts}
+    (found,) = gather([json.dumps(capture)]).disks
+    assert [(one.number, one.logical, one.active) for one in found.volumes] == [
+        (1, False, True),
+        (5, True, False),
+        (6, True, False),
+    ]
+    assert found.table.extended is not None
+    assert (found.table.extended.number, found.table.extended.size) == (2, 400 * MIB)
+
+
+def old_machine(*sizes: int, active: int = 1, removable: bool = False) -> str:
+    """NTFS volumes of so many GiB on an MBR, one of them active."""
+    children, at = [], 2048
+    for number, size in enumerate(sizes, 1):
+        child = {"name": f"sdb{number}", "type": "part", "partn": number, "start": at, "size": size * GIB, "parttype": "0x7"}
+        child |= {"fstype": "ntfs", "partuuid": f"{SIGNATURE}-{number:02x}", "partflags": "0x80" if number == active else None}
+        children.append(child)
+        at += size * GIB // 512
+    disk = {"name": "sdb", "type": "disk", "size": 900 * GIB, "log-sec": 512, "pttype": "dos", "ptuuid": SIGNATURE}
+    return json.dumps({"blockdevices": [disk | {"rm": removable, "children": children}]})
+
+
+@pytest.mark.parametrize(
+    ("sizes", "active", "removable", "holds"),
+    [
+        ((1, 200, 300), 1, False, [2]),  # its files to start from lie on a volume of their own
+        ((100, 200), 2, False, [2]),
+        ((1, 31), 1, False, []),  # too small for one
+        ((1, 200), 0, False, []),  # nothing starts from it
+        ((200,), 1, True, []),  # a stick
+    ],
+)
+def test_a_system_that_starts_the_legacy_way_is_assumed_and_asked_about(
+    sizes: tuple[int, ...], active: int, removable: bool, holds: list[int]
+) -> None:
+    (disk,) = gather([old_machine(*sizes, active=active, removable=removable)]).disks
+    assert [one.number for one in disk.volumes if one.holds and one.holds.assumed] == holds
+    job = take_in([], [(disk,)], mode="legacy", seed="old")
+    assert ("people.backup" in [one.key for one in findings(read(job))]) == bool(holds)
