@@ -10,9 +10,12 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QFileDialog
 
 from inkshelf.bench.image import ImageFile
-from inkshelf.bench.intake import take_in
+from inkshelf.bench.intake import take_in, with_listings
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.read import read_disk
@@ -20,6 +23,7 @@ from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, MIB
 from inkshelf.exchange.anytext import gather
+from inkshelf.ui.frame.window import Window
 
 SIGNATURE = "9a0b1c2d"
 
@@ -105,8 +109,11 @@ def test_text_says_what_an_image_says(tmp_path_factory: pytest.TempPathFactory, 
         assert shape(gather([lsblk]).disks[0]) == truth
         return
     with pytest.raises(CaptureError, match="How far the extended partition of /dev/sdb reaches") as raised:
-        gather([lsblk])
+        take_in([], [gather([lsblk]).disks], seed="s")
     assert "sfdisk --json /dev/sdb" in raised.value.remedy
+    for first in (take_in([path], seed="s"), take_in([], [(both,)], seed="s")):
+        again = with_listings(first, gather([lsblk]).disks, ()).found.disks[0]
+        assert shape(again) == truth, "what was known of it stays"
 
 
 def truth_has_extended(truth: list[tuple[object, ...]]) -> bool:
@@ -176,3 +183,40 @@ def test_a_system_that_starts_the_legacy_way_is_assumed_and_asked_about(
     assert [one.number for one in disk.volumes if one.holds and one.holds.assumed] == holds
     job = take_in([], [(disk,)], mode="legacy", seed="old")
     assert ("people.backup" in [one.key for one in findings(read(job))]) == bool(holds)
+
+
+def old_texts(folder: Path) -> list[Path]:
+    script = f"label: dos\nlabel-id: 0x{SIGNATURE}\nstart=2048, size=40960, type=f\nstart=4096, size=2048, type=83\n"
+    _, table = made(folder, script)
+    texts = {
+        "lsblk.json": json.dumps(listing(table, 600 * MIB)),
+        "table.json": json.dumps({"partitiontable": table | {"device": "/dev/sdb"}}),
+        "entries.txt": "BootOrder: 0001\nBoot0001* old\tHD(1,MBR,0x9a0b1c2d,0x800,0x800)/File(\\EFI\\old.efi)\n",
+    }
+    for name, text in texts.items():
+        (folder / name).write_text(text)
+    return [folder / name for name in texts]
+
+
+def test_texts_of_one_machine_are_taken_in_together(window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    texts = old_texts(tmp_path)
+    window.run("job.new")
+    before = window.desk.job
+    window.files.take_dropped(texts[0])
+    assert window.desk.job == before
+    assert window.desk.notice is not None
+    assert "sfdisk --json /dev/sdb" in window.desk.notice.remedy
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(one) for one in texts], ""))
+    window.run("take.capture")
+    chosen = window.desk.job.found
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(one)) for one in texts])
+    window.run("job.new")
+    window.dropEvent(
+        QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    )
+    assert window.desk.job.found == chosen
+    (disk,) = chosen.disks
+    assert disk.table.extended is not None
+    assert [(one.title, one.disk) for one in chosen.firmware.entries] == [("old", "")], "no partition 1 is there"
+    assert [one.kind for one in window.desk.job.sources] == ["lsblk", "sfdisk", "efibootmgr"]

@@ -14,7 +14,6 @@ from inkshelf.core.machine.state import SECTORS, BootEntry, Disk, FileSystem, Fi
 from inkshelf.core.texts import shown
 from inkshelf.core.value import Value, replace
 from inkshelf.exchange import bootvars, captures, kit, mounted, ntbootdata, plaintext
-from inkshelf.exchange.listed_mbr import refuse_boundless
 
 
 class Gathered(Value, frozen=True):
@@ -93,7 +92,6 @@ def gather(texts: Iterable[str]) -> Gathered:
         else:
             firmware = bootvars.read_efibootmgr(text)
     joined = captures.join(listed, tuple(tables))
-    refuse_boundless(joined)
     disks = captures.assume(plaintext.with_contents(joined, held))
     for mount_table, release in papers:
         disks = mounted.with_papers(disks, mount_table, release)

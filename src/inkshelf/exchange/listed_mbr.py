@@ -5,14 +5,11 @@ from __future__ import annotations
 import re
 
 from inkshelf.core.disk.mbr import ACTIVE, EXTENDED
-from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.state import Disk, Extended, SystemRoot, Volume
-from inkshelf.core.size import align_up
 from inkshelf.core.value import replace
 
 CONTAINERS = {f"0x{one:02X}" for one in EXTENDED}
 MADE_UP = re.compile(r"[0-9a-fA-F]{8}-[0-9a-fA-F]{2,}")
-SHOWN = 1024  # bytes of an extended partition that a kernel shows, however far it reaches
 PRIMARIES = 4
 SYSTEM_LEAST = 32 << 30  # bytes: a smaller volume is no system of the NT family's
 
@@ -69,18 +66,3 @@ def _plain(one: Volume, around: Volume | None) -> Volume:
 
 def _free(taken: set[int]) -> int:
     return next(one for one in range(1, PRIMARIES + 2) if one not in taken)
-
-
-def refuse_boundless(disks: tuple[Disk, ...]) -> None:
-    """Refuse disks of which nobody said how far their extended partition reaches: free room would be guessed."""
-    for disk in disks:
-        ends = [one.end for one in disk.volumes if one.logical]
-        extended = disk.table.extended
-        if not ends and extended is None:
-            continue
-        if extended is None or extended.size <= align_up(SHOWN, disk.sector) or extended.end < max(ends, default=0):
-            name = disk.device or "/dev/THE-DISK"
-            raise CaptureError(
-                f"How far the extended partition of {disk.device or 'a disk'} reaches is not in this listing.",
-                f"Capture sfdisk --json {name} on the machine, and give both.",
-            )

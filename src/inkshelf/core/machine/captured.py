@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
-from inkshelf.core.machine.state import Disk, SecureBoot
+from inkshelf.core.errors import CaptureError
+from inkshelf.core.machine.state import Disk, SecureBoot, Table
+from inkshelf.core.size import align_up
 from inkshelf.core.texts import Line
 from inkshelf.core.value import Value, replace
+
+SHOWN = 1024  # bytes of an extended partition that a kernel shows, however far it reaches
 
 
 class Facts(Value, frozen=True):
@@ -35,6 +39,32 @@ def merge_identity(disk: Disk, captured: Disk) -> Disk:
         failing=disk.failing if captured.failing is None else captured.failing,
         stick=captured.stick or disk.stick,
     )
+
+
+def boundless(disk: Disk) -> bool:
+    """Tell whether nobody said how far the extended partition of a disk reaches: its free room could be guessed only."""
+    extended, inside = disk.table.extended, [one.end for one in disk.volumes if one.logical]
+    if extended is None:
+        return bool(inside)
+    return extended.size <= align_up(SHOWN, disk.sector) or extended.end < max(inside, default=0)
+
+
+def as_far(known: Table, listed: Table) -> Table:
+    """Return a listed table, whose extended partition reaches as far as is known of it from before where the listing does not say it."""
+    old, new = known.extended, listed.extended
+    if old is None or new is None or old.start != new.start or new.size > SHOWN:
+        return listed
+    return replace(listed, extended=replace(new, size=old.size))
+
+
+def refuse_boundless(disks: tuple[Disk, ...]) -> None:
+    """Raise ``CaptureError`` for a disk of which nobody said how far its extended partition reaches."""
+    for disk in disks:
+        if boundless(disk):
+            raise CaptureError(
+                f"How far the extended partition of {disk.device or 'a disk'} reaches is not in this listing.",
+                f"Capture sfdisk --json {disk.device or '/dev/THE-DISK'} on the machine, and give both.",
+            )
 
 
 def same_disk(one: Disk, other: Disk) -> bool:

@@ -9,7 +9,7 @@ from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import LETTERS, infer_entries, with_locked_systems
 from inkshelf.core.machine.calls import number_volumes
-from inkshelf.core.machine.captured import merge_identity, same_disk
+from inkshelf.core.machine.captured import as_far, merge_identity, same_disk
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.entries import mark_of, named_by
 from inkshelf.core.machine.state import BootEntry, Disk, DiskFile, Firmware, Machine, Volume
@@ -36,7 +36,11 @@ def join_listings(known: Machine, read: tuple[Disk, ...], imaged: frozenset[str]
 
     def from_listing(old: Disk, new: Disk) -> Disk:
         named = merge_identity(old, new)
-        return named if old.id in imaged else replace(named, volumes=_volumes(old, new, add=True), table=new.table)
+        return (
+            named
+            if old.id in imaged
+            else replace(named, volumes=_volumes(old, new, add=True), table=as_far(old.table, new.table))
+        )
 
     return _join(known, read, from_listing)
 

@@ -8,7 +8,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from inkshelf.core.machine.state import Machine
+from inkshelf.core.texts import few
 from inkshelf.ui.desk import Notice
+from inkshelf.ui.frame.capturefiles import KINDS
 
 if TYPE_CHECKING:
     from inkshelf.ui.frame.files import Files
@@ -20,10 +22,10 @@ class BuiltFiles:
     def __init__(self, files: Files) -> None:
         self.files, self.desk = files, files.window.desk
 
-    def compare_capture(self, path: Path | None = None) -> None:
-        """Compare captured text."""
-        chosen = path or self.files.ask_open("Compare with a fresh capture", "Captured text (*.json *.txt);;All files (*)")
-        if chosen is None:
+    def compare_capture(self, *paths: Path) -> None:
+        """Compare captured text: one file, or several of one machine together."""
+        chosen = list(paths) or self.files.ask_several("Compare with a fresh capture", KINDS)
+        if not chosen:
             return
 
         def work() -> Machine:
@@ -31,14 +33,15 @@ class BuiltFiles:
             from inkshelf.exchange.anytext import gather
             from inkshelf.exchange.captures import read_text
 
-            told = gather([read_text(chosen)])
+            told = gather([read_text(one) for one in chosen])
             return read_again([], told.disks, told.firmware, told.listed, told.facts)
 
         def then(built: Machine) -> None:
             self._compare(built)
-            self._keep(chosen)
+            for one in chosen:
+                self._keep(one)
 
-        self.files.beside(f"Reading {chosen.name}", work, then)
+        self.files.beside(f"Reading {few([one.name for one in chosen], 2)}", work, then)
 
     def _keep(self, capture: Path) -> None:
         """The capture afterwards stays with the job, as the one before does."""

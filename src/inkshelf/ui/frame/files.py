@@ -11,12 +11,11 @@ from PyQt6.QtCore import QProcess
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
-from inkshelf.core.errors import CaptureError, InkshelfError
+from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.assemble import infer_entries
 from inkshelf.core.plan import document
-from inkshelf.core.plan.job import Job, Source, with_found
+from inkshelf.core.plan.job import Job, with_found
 from inkshelf.core.plan.reading import Reading
-from inkshelf.core.texts import few
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui.background import Task
@@ -28,6 +27,7 @@ from inkshelf.ui.frame import settings
 if TYPE_CHECKING:
     from inkshelf.exchange.images import Looked
     from inkshelf.ui.frame.builtfiles import BuiltFiles
+    from inkshelf.ui.frame.capturefiles import CaptureFiles
     from inkshelf.ui.frame.mediafiles import MediaFiles
     from inkshelf.ui.frame.window import Window
 
@@ -61,6 +61,13 @@ class Files:
             return None
         self._remember(Path(name))
         return Path(name)
+
+    def ask_several(self, title: str, kinds: str) -> list[Path]:
+        """Ask for files that are there, one or more."""
+        names, _ = QFileDialog.getOpenFileNames(self.window, title, self.folder(), kinds)
+        for name in names[:1]:
+            self._remember(Path(name))
+        return [Path(name) for name in names]
 
     def _ask_folder(self, title: str) -> Path | None:
         chosen = QFileDialog.getExistingDirectory(self.window, title, self.folder())
@@ -180,7 +187,7 @@ class Files:
         def work(place: Path) -> None:
             self.window.leaving.ask()
             self.window.desk.replace_job(jobfile.load(place), None)
-            self._keep_it(place.name.split(".")[0])
+            self.keep_it(place.name.split(".")[0])
 
         if place is not None:
             self.attempt(lambda: work(place))
@@ -219,7 +226,7 @@ class Files:
         old = self.window.desk.job
 
         def work() -> Job:
-            return with_images(old, [path]) if old.seed else _first(take_in([path], title=old.title or path.stem), old)
+            return with_images(old, [path]) if old.seed else first_of(take_in([path], title=old.title or path.stem), old)
 
         self.beside(f"Reading {path.name}", work, lambda job: self._taken(job, old, path))
 
@@ -229,48 +236,18 @@ class Files:
             desk.say(Notice("The job was changed while the image was read.", "Take the image in again."))
             return
         desk.change(job, f"take in {path.name}")
-        self._keep_it(path.stem)
+        self.keep_it(path.stem)
 
-    def _keep_it(self, stem: str) -> None:
+    def keep_it(self, stem: str) -> None:
         """Give a job that has no file yet one of its own, so that nothing of it is lost when another one is opened."""
         desk = self.window.desk
         if desk.path is None:
             desk.path = settings.data_folder() / "jobs" / f"{stem}-{desk.job.seed[:6]}.json"
             desk.save()
 
-    def add_capture(self, path: Path | None = None) -> None:
-        """Take captured text in."""
-        chosen = path or self.ask_open("Take in captured text", "Captured text (*.json *.txt);;All files (*)")
-        if chosen:
-            self.attempt(lambda: self._capture(chosen))
-
-    def _capture(self, path: Path) -> None:
-        from inkshelf.bench.intake import take_in, with_facts, with_listings
-        from inkshelf.exchange.anytext import gather
-        from inkshelf.exchange.captures import read_text
-
-        told = gather([read_text(path)])
-        desk = self.window.desk
-        old = desk.job
-        if not told.disks and not old.found.disks:
-            raise CaptureError("This text tells of no disk.", "Take in an image or what lsblk printed first.")
-        if told.firmware is not None and old.found.firmware.mode == "legacy":
-            raise CaptureError(
-                "Boot variables were captured, and the firmware is said to be legacy.", "Say UEFI under Intake first."
-            )
-        source = Source(told.kinds[0], str(path.resolve()))  # type: ignore[arg-type]
-        if not old.seed:
-            title = old.title or (told.facts.maker if told.facts else "") or path.stem
-            old, source_list = _first(take_in([], [told.disks], [source], title=title), old), []
-        else:
-            source_list = [source]
-        made = with_listings(old, told.disks if source_list else (), source_list, told.firmware, told.listed)
-        made, differ = with_facts(made, told.facts) if told.facts else (made, [])
-        desk.change(made, f"take in {path.name}")
-        self._keep_it(path.stem)
-        unsaid = [*differ, *(f"not captured: {one}" for one in told.missing)]
-        if unsaid:
-            desk.say(Notice(few(unsaid, 3, "; "), "It is asked for under Intake, or capture it again.", bad=False))
+    def add_capture(self, *paths: Path) -> None:
+        """Take captured text in: one file, or several of one machine together."""
+        self.captures.add(paths)
 
     def read_editions(self, path: Path | None = None) -> None:
         """Note which editions an install image holds."""
@@ -302,6 +279,13 @@ class Files:
         ImageCard(self.window, found, self.window.desk.job.found).open_over()
 
     @property
+    def captures(self) -> CaptureFiles:
+        """What is done with captured text."""
+        from inkshelf.ui.frame.capturefiles import CaptureFiles
+
+        return CaptureFiles(self)
+
+    @property
     def media(self) -> MediaFiles:
         """What is done with images and sticks."""
         from inkshelf.ui.frame.mediafiles import MediaFiles
@@ -325,24 +309,27 @@ class Files:
                 lambda: self.window.desk.say(Notice(f"Written: {', '.join(map(str, save_scripts(chosen)))}", bad=False))
             )
 
-    def take_dropped(self, path: Path) -> None:
-        """Take in a file that was dropped on the window: a job, captured text, a disk image, or a disc to look into, by its contents."""
+    def take_dropped(self, *paths: Path) -> None:
+        """Take in what was dropped on the window, each by its contents: jobs, disk images, discs to look into; captured texts together."""
+        texts = [one for one in paths if self.captures.is_one(one)]
+        for path in paths:
+            if path not in texts:
+                self.attempt(lambda path=path: self._dropped(path))
+        if texts:
+            self.captures.add(texts)
+
+    def _dropped(self, path: Path) -> None:
         from inkshelf.exchange.images import is_disc
 
-        def work() -> None:
-            head = path.read_bytes()[:4096] if path.is_file() and path.stat().st_size < 1 << 24 else b""
-            if is_disc(path):
-                self.look_into(path)
-            elif b'"inkshelf-work"' in head:
-                self._work(path)
-            elif not head.lstrip().startswith((b"{", b"inkshelf-capture", b"\xef\xbb\xbf")):
-                self._take(path)
-            elif b'"inkshelf-job"' in path.read_bytes()[-4096:] or b'"inkshelf-job"' in head:
-                self._open(path)
-            else:
-                self._capture(path)
-
-        self.attempt(work)
+        head = path.read_bytes()[:4096] if path.is_file() and path.stat().st_size < 1 << 24 else b""
+        if is_disc(path):
+            self.look_into(path)
+        elif b'"inkshelf-work"' in head:
+            self._work(path)
+        elif head.lstrip().startswith(b"{"):
+            self._open(path)
+        else:
+            self._take(path)
 
     def take_work(self, path: Path | None = None) -> None:
         """Take in what the sheet's own page saved."""
@@ -438,7 +425,7 @@ class Files:
             self.attempt(lambda: print_sheet(printer, self.window.desk.reading))
 
 
-def _first(job: Job, before: Job) -> Job:
+def first_of(job: Job, before: Job) -> Job:
     """The first disk of a job keeps what was said before there was one."""
     found = before.found
     firmware = replace(job.found.firmware, mode=found.firmware.mode, secure_boot=found.firmware.secure_boot)

@@ -202,8 +202,8 @@ class Window(QMainWindow, InkRuns):
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event else None
-        for url in data.urls() if data else []:
-            self.files.take_dropped(Path(url.toLocalFile()))
+        if data is not None and data.urls():
+            self.files.take_dropped(*(Path(url.toLocalFile()) for url in data.urls()))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
