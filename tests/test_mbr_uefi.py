@@ -13,6 +13,7 @@ from inkshelf.core.aims.safety import forgotten
 from inkshelf.core.boot.entries import entry_of, entry_to, option_of
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.built.firmware import twin_of
+from inkshelf.core.built.volumes import volume_lines
 from inkshelf.core.checks import findings
 from inkshelf.core.disk.nt_boot_data import on_mbr
 from inkshelf.core.machine.entries import means
@@ -22,6 +23,7 @@ from inkshelf.core.plan.job import Job, and_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import AddEntry, RemoveEntry
 from inkshelf.core.value import replace
 from inkshelf.data import exact
@@ -137,3 +139,14 @@ def test_a_system_of_the_nt_family_gets_an_entry_of_its_own_when_the_menu_before
     elsewhere = replace(root, start=root.start + MIB)
     moved = found.with_volume("S1", lambda _: elsewhere)
     assert _entry_for(moved, elsewhere, set()) is None
+
+
+@pytest.mark.parametrize("entered", [True, False])
+def test_a_number_that_differs_afterwards_matters_where_an_entry_names_it(entered: bool) -> None:
+    found = machine(disk("A", 1, "00c0ffee"))
+    home, volume = next(found.volumes())
+    entries = (entry_to(found, home, volume, PATH, "desk"),) if entered else ()
+    found = replace(found, firmware=replace(found.firmware, entries=entries))
+    lines = volume_lines(fold(found, ()), home, volume, replace(volume, number=2), text=False)
+    (line,) = (one for one in lines if one.what == "partition number")
+    assert (line.stands, line.matters) == ("differs", "warn" if entered else "note")

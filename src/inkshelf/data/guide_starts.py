@@ -143,7 +143,7 @@ STARTS: dict[str, dict[str, str]] = {
     },
     "start.entry": {
         "title": "An entry that leads nowhere",
-        "means": "It names a partition by GUID that is on no disk here: the disk is out, or was made anew.",
+        "means": "It names a partition that is on no disk here: the disk is out, or was made anew.",
         "do": "Leave it if the disk comes back; else take the entry away, so that firmware does not wait for it.",
     },
     "start.fallback": {

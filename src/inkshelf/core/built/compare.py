@@ -74,7 +74,7 @@ def _table(plan: Fold, disk: Disk, twin: Disk) -> Iterator[Line]:
     if was.kind == "gpt":
         yield same("identity", disk.id, "disk GUID", was.guid.upper(), now.guid.upper() or None, "note", "nothing starts by it")
     elif was.kind == "mbr":
-        why = "the NT family's boot data names it"
+        why = "boot entries and the NT family's boot data name it"
         yield same("identity", disk.id, "disk signature", was.signature.lower(), now.signature.lower() or None, "warn", why)
         places = (_stretch(one, disk.sector) for one in (was.extended, now.extended))
         yield same(

@@ -55,7 +55,7 @@ def volume_lines(plan: Fold, disk: Disk, planned: Volume, now: Volume, *, text: 
             "stop",
             "the NT family's code starts the active volume",
         )
-    yield same("number", call, "partition number", _numbered(planned), _numbered(now), "note", "commands name it by its number")
+    yield _number_line(plan, disk, planned, now)
     files = (", ".join(sorted(f"{one.path} {grouped(one.size_bytes)} B" for one in two.disk_files)) for two in (planned, now))
     if planned.disk_files or now.disk_files:
         yield same(
@@ -120,6 +120,14 @@ def _type(plan: Fold, planned: Volume, now: Volume) -> Line:
     )
     line = same("type", planned.call, "type", was, is_now, "stop" if start else "warn", why)
     return replace(line, left=hidden and line.stands == "differs")
+
+
+def _number_line(plan: Fold, disk: Disk, planned: Volume, now: Volume) -> Line:
+    """An entry names a partition of an MBR by its number; on a GPT firmware goes by the GUID."""
+    entered = disk.table.kind == "mbr" and _named(plan.planned, planned)
+    why = "a boot entry names the volume by it" if entered else "commands name it by its number"
+    matters: Matters = "warn" if entered else "note"
+    return same("number", planned.call, "partition number", _numbered(planned), _numbered(now), matters, why)
 
 
 def _named(machine: Machine, volume: Volume) -> bool:
