@@ -321,9 +321,11 @@ def test_a_type_of_an_mbr_is_read_as_the_utility_prints_it(said: str, kept: str)
         (f"HD(2,GPT,{B1},0x{'f' * 40},0x1)/File(\\EFI\\a.efi)", "unknown", 0, "\\EFI\\a.efi"),
         ("HD(1,MBR,0xzz,0x800,0x1)/File(\\EFI\\a.efi)", "unknown", 0, "\\EFI\\a.efi"),
         (f"HD(2,GPT,{B1},0x800,0x96000)/File(\\EFI\\a\x07.efi)", "partition", 0x800, "\\EFI\\a\ufffd.efi"),
+        (f"HD(2,GPT,{B1},0x800,0x96000)/\\EFI\\my os\\a.Efi57494e44", "partition", 0x800, "\\EFI\\my os\\a.Efi"),
+        (f"HD(2,GPT,{B1},0x800,0x96000)/\\EFI\\tool\\shell", "partition", 0x800, "\\EFI\\tool\\shell"),
     ],
 )
-def test_an_entry_with_odd_numbers_is_read_as_far_as_it_goes_and_can_be_saved(
+def test_an_odd_entry_is_read_as_far_as_it_goes_and_can_be_saved(
     device: str, leads: str, start: int, path: str, job: Job
 ) -> None:
     seen = read_efibootmgr(f"BootOrder: 0001\nBoot0001* odd\t{device}\n")

@@ -16,7 +16,7 @@ ENTRY = re.compile(
 HEX_GUID = r"[0-9A-Fa-f]{8}-(?:[0-9A-Fa-f]{4}-){3}[0-9A-Fa-f]{12}"
 WHOLE = r"0x[0-9A-Fa-f]{1,15}|[0-9]{1,18}"
 DRIVE = re.compile(rf"HD\(([0-9]{{1,9}}),(?:(GPT),({HEX_GUID})|(MBR),(?:0x)?([0-9A-Fa-f]{{1,8}})),({WHOLE}),({WHOLE})\)")
-FILE = re.compile(r"\bFile\(([^)]*)\)|/(\\[^\s]*?\.(?:efi|EFI))")
+FILE = re.compile(r"\bFile\(([^)]*)\)|/(\\[^\t]*?\.efi|\\[^\t]*)", re.IGNORECASE)
 MARKS: tuple[tuple[str, Leads], ...] = (
     (r"\bHD\(", "partition"),
     (r"\bBBS\(", "legacy"),
