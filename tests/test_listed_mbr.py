@@ -120,6 +120,31 @@ def truth_has_extended(truth: list[tuple[object, ...]]) -> bool:
     return any(isinstance(one, tuple) and len(one) == 4 for one in truth)
 
 
+@given(script=tables(), lacks=st.sets(st.sampled_from(["start", "pttype", "ptuuid", "partn"])))
+@settings(max_examples=25)
+def test_what_an_old_version_leaves_out_is_taken_from_the_table_or_asked_for(
+    tmp_path_factory: pytest.TempPathFactory, script: str, lacks: set[str]
+) -> None:
+    path, table = made(tmp_path_factory.mktemp("mbr"), script)
+    with ImageFile(path) as source:
+        truth = shape(read_disk(source))
+    document = listing(table, 600 * MIB)
+    (disk,) = document["blockdevices"]
+    for node in (disk, *disk["children"]):
+        for one in lacks:
+            node.pop(one, None)
+    lsblk, sfdisk = json.dumps(document), json.dumps({"partitiontable": table | {"device": "/dev/sdb"}})
+    (both,) = take_in([], [gather([lsblk, sfdisk]).disks], seed="s").found.disks
+    assert shape(both) == truth
+    if lacks & {"start"} and disk["children"]:
+        with pytest.raises(CaptureError, match=r"sdb .*is not in this listing"):
+            take_in([], [gather([lsblk]).disks], seed="s")
+    first = take_in([], [(both,)], seed="s")
+    if disk["children"] or not lacks & {"pttype", "ptuuid"}:
+        again = with_listings(first, gather([lsblk]).disks, ()).found.disks
+        assert [shape(one) for one in again] == [truth]
+
+
 def test_what_blkid_saw_in_a_logical_volume_is_found_by_the_name_that_is_made_up(tmp_path: Path) -> None:
     script = f"label: dos\nlabel-id: 0x{SIGNATURE}\nstart=2048, size=40960, type=f\n"
     script += "".join(f"start={2048 + 2048 * (2 * one + 1)}, size=2048, type=83\n" for one in range(7))
@@ -220,3 +245,12 @@ def test_texts_of_one_machine_are_taken_in_together(window: Window, tmp_path: Pa
     assert disk.table.extended is not None
     assert [(one.title, one.disk) for one in chosen.firmware.entries] == [("old", "")], "no partition 1 is there"
     assert [one.kind for one in window.desk.job.sources] == ["lsblk", "sfdisk", "efibootmgr"]
+
+
+def test_of_a_gpt_too_a_listing_without_places_asks_for_them(demo_files: tuple[Path, Path]) -> None:
+    document = json.loads(demo_files[1].read_text())
+    for node in document["blockdevices"][0]["children"]:
+        node.pop("start")
+    with pytest.raises(CaptureError, match=r"Where the partitions of .* begin is not in this listing") as raised:
+        take_in([], [gather([json.dumps(document)]).disks], seed="s")
+    assert "sfdisk --json /dev/" in raised.value.remedy

@@ -249,7 +249,8 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("exchange/listed_mbr.py", "active=one.active or bool(one.attributes & ACTIVE)", "active=one.active", "listed_mbr"),
     ("exchange/listed_mbr.py", "{volume.number:02x}", "{volume.number:02}", "listed_mbr"),
     ("core/machine/captured.py", "extended.size <= align_up(SHOWN, disk.sector) or ", "", "listed_mbr"),
-    ("core/machine/captured.py", "replace(new, size=old.size)", "new", "listed_mbr"),
+    ("core/machine/captured.py", "extended=old)", "extended=new)", "listed_mbr"),
+    ("core/machine/captured.py", "starts.get((one.number, one.size), 0)", "0", "listed_mbr"),
     ("exchange/listed_mbr.py", "key=lambda one: (not one.active, one.start)", "key=lambda one: -one.size", "listed_mbr"),
     ("exchange/listed_mbr.py", "or disk.removable or not starts", "or not starts", "listed_mbr"),
 )

@@ -11,7 +11,7 @@ from inkshelf.bench.image import inspect, refuse_in_use
 from inkshelf.core.checks import know
 from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.calls import number_volumes
-from inkshelf.core.machine.captured import Facts, refuse_boundless
+from inkshelf.core.machine.captured import Facts, refuse_partial
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.joining import Joined, join_images, join_listed, join_listings, join_variables
 from inkshelf.core.machine.state import BootEntry, Conditions, Disk, Firmware, Machine, SecureBoot
@@ -92,7 +92,7 @@ def with_listings(
     """Return the job with identities, and disks that are not known yet, from captured text; with captured boot variables, or their order as a system ``listed`` it."""
     imaged = frozenset(one.disk for one in job.sources if one.kind == "image")
     joined = join_listings(job.found, captured, imaged)
-    refuse_boundless(joined.machine.disks)
+    refuse_partial(joined.machine.disks)
     if variables is not None:
         joined = replace(joined, machine=join_variables(joined.machine, variables))
     joined = replace(joined, machine=join_listed(joined.machine, listed))

@@ -16,7 +16,7 @@ from inkshelf.core.machine.captured import same_disk
 from inkshelf.core.machine.state import Disk, FileSystem, Inside, SystemRoot, Table, Volume
 from inkshelf.core.value import replace
 from inkshelf.exchange.fields import listed, number, word
-from inkshelf.exchange.listed_mbr import SYSTEM_LEAST, as_mbr, guid_of, with_old_system
+from inkshelf.exchange.listed_mbr import MADE_UP, SYSTEM_LEAST, as_mbr, guid_of, with_old_system
 from inkshelf.exchange.mounted import DEEPEST, Mounts, has_root, mounts, places, root
 
 ROTATES = {"true": True, "1": True, "false": False, "0": False}
@@ -72,8 +72,7 @@ def _lsblk_disk(node: dict[str, Any], running: Mounts) -> Disk:
     volumes = tuple(sorted(read, key=lambda one: one.start))
     if not volumes and (holds := _filesystem(node, size)) is not None:
         volumes = (Volume("", 0, 0, size, "", filesystem=holds),)  # the whole disk is one file system or container
-    kind = word(node, "pttype") or next((word(one, "pttype") for one in children), "")
-    identity = word(node, "ptuuid") or next((word(one, "ptuuid") for one in children), "")
+    kind, identity = _table_told(node, children)
     made = Disk(
         id="",
         size=size,
@@ -89,6 +88,21 @@ def _lsblk_disk(node: dict[str, Any], running: Mounts) -> Disk:
         volumes=volumes,
     )
     return as_mbr(made)
+
+
+def _table_told(node: dict[str, Any], children: list[dict[str, Any]]) -> tuple[str, str]:
+    """The kind of table and what it is known by. Old versions say neither: what they say of the partitions tells, but for a GPT's own GUID."""
+    kind, identity = (
+        next((said for one in (node, *children) if (said := word(one, name))), "") for name in ("pttype", "ptuuid")
+    )
+    marks = [mark for one in children if (mark := word(one, "partuuid"))]
+    made_up = [mark for mark in marks if MADE_UP.fullmatch(mark)]
+    types = [word(one, "parttype") for one in children]
+    if not kind and (made_up or any(one.lower().startswith("0x") for one in types)):
+        kind = "dos"
+    elif not kind and marks:
+        kind = "gpt"
+    return kind, identity or (made_up[0].partition("-")[0] if made_up else "")
 
 
 def table_of(kind: str, identity: str, size: int, sector: int) -> Table:

@@ -60,7 +60,7 @@ def with_old_system(disk: Disk) -> Disk:
 
 
 def _plain(one: Volume, around: Volume | None) -> Volume:
-    logical = one.number > PRIMARIES or (around is not None and around.start <= one.start < around.end)
+    logical = one.number > PRIMARIES or (around is not None and 0 < around.start <= one.start < around.end)
     return replace(one, logical=logical, active=one.active or bool(one.attributes & ACTIVE), attributes=0)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from inkshelf.core.errors import CaptureError
-from inkshelf.core.machine.state import Disk, SecureBoot, Table
+from inkshelf.core.machine.state import Disk, SecureBoot
 from inkshelf.core.size import align_up
 from inkshelf.core.texts import Line
 from inkshelf.core.value import Value, replace
@@ -49,22 +49,29 @@ def boundless(disk: Disk) -> bool:
     return extended.size <= align_up(SHOWN, disk.sector) or extended.end < max(inside, default=0)
 
 
-def as_far(known: Table, listed: Table) -> Table:
-    """Return a listed table, whose extended partition reaches as far as is known of it from before where the listing does not say it."""
-    old, new = known.extended, listed.extended
-    if old is None or new is None or old.start != new.start or new.size > SHOWN:
-        return listed
-    return replace(listed, extended=replace(new, size=old.size))
+def adrift(disk: Disk) -> bool:
+    """Tell whether nobody said where the partitions of a disk begin: old versions of the utility leave it out, and none begins with the disk."""
+    return any(one.number and not one.start for one in disk.volumes)
 
 
-def refuse_boundless(disks: tuple[Disk, ...]) -> None:
-    """Raise ``CaptureError`` for a disk of which nobody said how far its extended partition reaches."""
+def placed(known: Disk, listed: Disk) -> Disk:
+    """Return a listed disk with what the listing leaves out as it is known from before: where partitions begin, how far an extended one reaches."""
+    starts = {(one.number, one.size): one.start for one in known.volumes}
+    volumes = tuple(replace(one, start=one.start or starts.get((one.number, one.size), 0)) for one in listed.volumes)
+    old, new = known.table.extended, listed.table.extended
+    if old is None or new is None or new.start not in {0, old.start} or new.size > SHOWN:
+        return replace(listed, volumes=volumes)
+    return replace(listed, volumes=volumes, table=replace(listed.table, extended=old))
+
+
+def refuse_partial(disks: tuple[Disk, ...]) -> None:
+    """Raise ``CaptureError`` for a disk of which nobody said where its partitions lie: free room would be guessed."""
     for disk in disks:
-        if boundless(disk):
-            raise CaptureError(
-                f"How far the extended partition of {disk.device or 'a disk'} reaches is not in this listing.",
-                f"Capture sfdisk --json {disk.device or '/dev/THE-DISK'} on the machine, and give both.",
-            )
+        name = disk.device or "a disk"
+        what = f"Where the partitions of {name} begin" if adrift(disk) else f"How far the extended partition of {name} reaches"
+        if adrift(disk) or boundless(disk):
+            remedy = f"Capture sfdisk --json {disk.device or '/dev/THE-DISK'} on the machine, and give both."
+            raise CaptureError(f"{what} is not in this listing.", remedy)
 
 
 def same_disk(one: Disk, other: Disk) -> bool:

@@ -9,7 +9,7 @@ from inkshelf.core.disk.contents import FileSystem
 from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.assemble import LETTERS, infer_entries, with_locked_systems
 from inkshelf.core.machine.calls import number_volumes
-from inkshelf.core.machine.captured import as_far, merge_identity, same_disk
+from inkshelf.core.machine.captured import merge_identity, placed, same_disk
 from inkshelf.core.machine.contradiction import Contradiction
 from inkshelf.core.machine.entries import mark_of, named_by
 from inkshelf.core.machine.state import BootEntry, Disk, DiskFile, Firmware, Machine, Volume
@@ -35,12 +35,8 @@ def join_listings(known: Machine, read: tuple[Disk, ...], imaged: frozenset[str]
     """Return the machine with disks from captured text. ``imaged``: letters of disks that an image was read of, whose contents stay."""
 
     def from_listing(old: Disk, new: Disk) -> Disk:
-        named = merge_identity(old, new)
-        return (
-            named
-            if old.id in imaged
-            else replace(named, volumes=_volumes(old, new, add=True), table=as_far(old.table, new.table))
-        )
+        named, whole = merge_identity(old, new), placed(old, new)
+        return named if old.id in imaged else replace(named, volumes=_volumes(old, whole, add=True), table=whole.table)
 
     return _join(known, read, from_listing)
 
