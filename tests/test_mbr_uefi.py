@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from inkshelf.core.aims.clean import Clean
 from inkshelf.core.aims.owning import OwnDisk
-from inkshelf.core.aims.removing import _entry_for
+from inkshelf.core.aims.removing import Remove, _entry_for
 from inkshelf.core.aims.safety import forgotten
 from inkshelf.core.boot.entries import entry_of, entry_to, option_of
 from inkshelf.core.boot.rehearse import rehearse
@@ -150,3 +150,12 @@ def test_a_number_that_differs_afterwards_matters_where_an_entry_names_it(entere
     lines = volume_lines(fold(found, ()), home, volume, replace(volume, number=2), text=False)
     (line,) = (one for one in lines if one.what == "partition number")
     assert (line.stands, line.matters) == ("differs", "warn" if entered else "note")
+
+
+def test_a_system_that_is_removed_takes_its_entry_along() -> None:
+    built = read(wanting(1)).plan.planned
+    root = next(one for _, one in built.volumes() if one.holds)
+    job = Job("away", found=replace(built, firmware=replace(built.firmware, entries_known=True)), seed="seed")
+    (entry,) = built.firmware.entries
+    removed = and_aim(job, Remove(system=root.call))
+    assert [one.number for one in removed.steps if isinstance(one, RemoveEntry)] == [entry.number]
