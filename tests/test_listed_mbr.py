@@ -206,6 +206,19 @@ def test_a_system_that_starts_the_legacy_way_is_assumed_and_asked_about(
 ) -> None:
     (disk,) = gather([old_machine(*sizes, active=active, removable=removable)]).disks
     assert [one.number for one in disk.volumes if one.holds and one.holds.assumed] == holds
+    document = json.loads(old_machine(*sizes, active=active, removable=removable))
+    root = {
+        "name": "sdb4",
+        "type": "part",
+        "partn": 4,
+        "start": 1_700_000_000,
+        "size": GIB,
+        "fstype": "ext4",
+        "mountpoint": "/",
+    }
+    document["blockdevices"][0]["children"].append(root)
+    (beside,) = gather([json.dumps(document)]).disks
+    assert [one.number for one in beside.volumes if one.holds] == [*holds, 4], "what runs beside it changes nothing"
     job = take_in([], [(disk,)], mode="legacy", seed="old")
     assert ("people.backup" in [one.key for one in findings(read(job))]) == bool(holds)
 

@@ -51,7 +51,12 @@ def with_old_system(disk: Disk) -> Disk:
     """Assume an NT-family system the legacy way: an active volume of its file system, and the first that is large enough to be its own."""
     kinds = {one.number: one.filesystem.kind for one in disk.volumes if one.filesystem}
     starts = any(one.active and kinds.get(one.number) == "ntfs" for one in disk.volumes)
-    if disk.table.kind != "mbr" or disk.removable or not starts or any(one.holds for one in disk.volumes):
+    if (
+        disk.table.kind != "mbr"
+        or disk.removable
+        or not starts
+        or any(one.holds and one.holds.family == "nt" for one in disk.volumes)
+    ):
         return disk
     own = [one for one in disk.volumes if kinds.get(one.number) in {"ntfs", "nt-encrypted"} and one.size >= SYSTEM_LEAST]
     first = min(own, key=lambda one: (not one.active, one.start), default=None)
