@@ -237,6 +237,7 @@ def test_memory_and_empty_readers_are_no_disks_and_what_is_mounted_is_something(
     part = {"name": "sdb1", "type": "part", "size": GIB, "start": 2048, "partn": 1, "mountpoint": "/srv", "fsused": 7}
     listing = [
         node(name="zram0", size=8 * GIB),
+        node(name="mmcblk0boot1", size=4 << 20, ro=True),
         node(name="sdc", size=0),
         node(name="sdd", size="0"),
         node(name="sdb", size=2 * GIB, pttype="dos", children=[part]),

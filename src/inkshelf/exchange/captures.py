@@ -21,6 +21,7 @@ from inkshelf.exchange.mounted import DEEPEST, Mounts, has_root, mounts, places,
 
 ROTATES = {"true": True, "1": True, "false": False, "0": False}
 """What versions of the utility say of platters; a bridge for sticks may say that they turn."""
+CHIPS_OWN = re.compile(r"^mmcblk\d+(?:boot\d+|rpmb)$")  # areas of a soldered chip that hold its firmware's own
 IN_MEMORY, EMPTY = ("zram", "ram"), (0, "0")
 
 
@@ -45,7 +46,7 @@ def _document(text: str, key: str, command: str) -> dict[str, Any]:
 
 
 def read_lsblk(text: str) -> tuple[Disk, ...]:
-    """Return the disks of a listing; loop devices, optical drives, the live medium, memory and readers without a card are ignored."""
+    """Return the disks of a listing; loop devices, optical drives, the live medium, memory, a chip's own areas and readers without a card are ignored."""
     nodes = _document(text, "blockdevices", "lsblk --json --bytes --output-all")["blockdevices"]
     if not isinstance(nodes, list):
         raise CaptureError("The listing's “blockdevices” is not a list.", "Capture it again.")
@@ -58,7 +59,8 @@ def read_lsblk(text: str) -> tuple[Disk, ...]:
 
 def _is_disk(node: dict[str, Any]) -> bool:
     """Compressed memory is listed as a disk, a card reader without a card as one of no bytes, and the medium the listing was made from too."""
-    if node.get("type") != "disk" or word(node, "name").startswith(IN_MEMORY) or node.get("size") in EMPTY:
+    name = word(node, "name")
+    if node.get("type") != "disk" or name.startswith(IN_MEMORY) or CHIPS_OWN.search(name) or node.get("size") in EMPTY:
         return False
     parts = [node, *(one for one in listed(node, "children") if isinstance(one, dict))]
     return not any(word(one, "fstype") == "iso9660" and places(one) for one in parts)
