@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 from pathlib import Path
@@ -14,14 +15,18 @@ from inkshelf.bench import tools
 from inkshelf.bench.image import inspect
 from inkshelf.bench.intake import take_in
 from inkshelf.bench.recipes import wanting
+from inkshelf.core.aims.beside import Beside
+from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.byhand import change
-from inkshelf.core.plan.job import Job
+from inkshelf.core.plan.job import Job, and_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.scene import sheet_node
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.value import replace
+from inkshelf.data import exact
+from inkshelf.exchange.anytext import gather
 from inkshelf.exchange.script import script
 
 
@@ -273,3 +278,23 @@ def test_a_disk_whose_name_was_captured_needs_no_word_in_its_place(tmp_path: Pat
     job = replace(job, found=replace(job.found, disks=tuple(replace(one, device="/dev/sdx") for one in job.found.disks)))
     made = sheet(read(wanting(job, ("own-disk", {}))))
     assert not [one for one in made.cautions if "THE-DISK" in one]
+
+
+@pytest.mark.parametrize("locked", [True, False])
+def test_a_locked_system_is_opened_before_a_menu_is_to_find_it(*, locked: bool) -> None:
+    """Captured text of a running system of the Linux family, its root in a container or not."""
+    root = {"uuid": "771c2c61-d4d4-4dba-b9a4-7d8c3cb72e03", "fstype": "ext4", "mountpoint": "/", "fsused": 9 * GIB}
+    inside = {"name": "luks-1", "type": "crypt", "size": 399 * GIB, **root}
+    own = {"fstype": "crypto_LUKS", "uuid": "771c2c61-d4d4-4dba-b9a4-7d8c3cb72e02", "children": [inside]} if locked else root
+    parts = [
+        {"partn": 1, "size": GIB, "start": 2048, "fstype": "vfat", "uuid": "1A2B-3C4D", "parttype": gpt_type("efi_system")},
+        {"partn": 2, "size": 400 * GIB, "start": 2048 + 2 * GIB // 512, "parttype": gpt_type("linux_data"), **own},
+    ]
+    children = [{"name": f"sda{one['partn']}", "type": "part", **one} for one in parts]
+    disk = {"name": "sda", "type": "disk", "size": 900 * GIB, "log-sec": 512, "pttype": "gpt", "children": children}
+    told = gather([json.dumps({"blockdevices": [disk]})])
+    job = and_aim(take_in([], [told.disks], mode="uefi", seed="s"), Beside(disk="A"))
+    (menu,) = (row for row in sheet(read(job)).rows if ".regenerate." in row.step)
+    typed = [value for _, value in menu.words.values]
+    assert ("cryptsetup open /dev/sda2 opened-S1" in typed) == locked
+    assert typed[-2:] == [exact("linux", "regenerate_menu"), exact("linux", "regenerate_menu_other")]

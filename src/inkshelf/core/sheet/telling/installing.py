@@ -7,7 +7,7 @@ import shlex
 from inkshelf.core.disk.contents import BootFile
 from inkshelf.core.disk.kinds import KINDS
 from inkshelf.core.disk.menus import ELSEWHERE
-from inkshelf.core.machine.roles import uuids_of
+from inkshelf.core.machine.roles import root_uuid, uuids_of
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.telling.base import Words, told
 from inkshelf.core.sheet.telling.by_installer import chosen
@@ -238,6 +238,19 @@ def _whose(config: BootFile, scene: Scene) -> str:
     return f"{found.holds.title} ({found.call})" if found and found.holds else "its own system"
 
 
+def _opened(step: Regenerate, scene: Scene) -> tuple[tuple[str, str], ...]:
+    """What is locked the finder cannot look into: the containers of the systems that are to be listed (of all, where nobody read the menu)."""
+    listed = {target.lower() for one in step.files if one.kind == "menu-config" for target in one.targets}
+    lines: list[tuple[str, str]] = []
+    for _, volume in scene.before.volumes():
+        locked = volume.filesystem is not None and volume.filesystem.kind == "luks" and volume.call != step.call
+        if locked and (not step.files or root_uuid(volume).lower() in listed):
+            asked = f"{volume.call} is locked: open it first, or it is not found"
+            lines += [(asked, f"cryptsetup open {scene.part(volume.call)} opened-{volume.call}")]
+            lines += [("and where a group lies in it", exact("typed", "groups_on"))]
+    return tuple(lines)
+
+
 @told.register
 def _regenerate(step: Regenerate, scene: Scene) -> Words:
     """One function for a menu that gains an entry, one that loses some, and one that starts another one by itself."""
@@ -252,7 +265,7 @@ def _regenerate(step: Regenerate, scene: Scene) -> Words:
     return Words(
         "Entries",
         _what_for(step, scene) or f"Make the menu of {step.call} anew: it lists what is there now",
-        (*defaults, *ways),
+        (*defaults, *_opened(step, scene), *ways),
         "It names every system it found, and no other; one that is missing is not in the menu either. That is what the next start shows.",
         back=f"{back} and make the menu anew",
         commands=(exact("typed", "menu"),) if step.live else (),
