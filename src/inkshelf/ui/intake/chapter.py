@@ -41,7 +41,11 @@ class IntakeChapter(Page):
         head, self.sub = heading("Intake")
         head.addWidget(button("Add image…", ways.add_image, tip="take in a raw disk image (Ctrl+I)"))
         head.addWidget(
-            button("Add captured text…", ways.add_capture, tip="what lsblk or sfdisk printed on the machine (Ctrl+Shift+I)")
+            button(
+                "Add captured text…",
+                ways.add_capture,
+                tip="what lsblk and sfdisk printed on the machine; several files are read together (Ctrl+Shift+I)",
+            )
         )
         head.addSpacing(10)
         outer.addLayout(head)
