@@ -16,12 +16,16 @@ from PyQt6.QtWidgets import QFileDialog
 
 from inkshelf.bench.image import ImageFile
 from inkshelf.bench.intake import take_in, with_listings
+from inkshelf.core.aims.beside import Beside
+from inkshelf.core.aims.owning import OwnDisk
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk
+from inkshelf.core.plan.job import and_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB, MIB
+from inkshelf.core.steps.kinds import Install, Prepare, Regenerate
 from inkshelf.exchange.anytext import gather
 from inkshelf.ui.frame.window import Window
 
@@ -267,3 +271,15 @@ def test_of_a_gpt_too_a_listing_without_places_asks_for_them(demo_files: tuple[P
     with pytest.raises(CaptureError, match=r"Where the partitions of .* begin is not in this listing") as raised:
         take_in([], [gather([json.dumps(document)]).disks], seed="s")
     assert "sfdisk --json /dev/" in raised.value.remedy
+
+
+@pytest.mark.parametrize("nt", [True, False])
+def test_the_legacy_way_a_new_menu_is_made_to_list_the_nt_family(*, nt: bool) -> None:
+    """A generator of menus does not look for others by itself, and the code that started the NT family is covered."""
+    (disk,) = gather([old_machine(1, 300, active=1 if nt else 0)]).disks
+    aim = Beside(disk="A", size_bytes=40 * GIB) if nt else OwnDisk(disk="A")
+    job = and_aim(take_in([], [(disk,)], mode="legacy", seed="old"), aim)
+    install = next(one for one in job.steps if isinstance(one, Install))
+    behind = job.steps[job.steps.index(install) + 1 :]
+    finder = [one for one in behind if isinstance(one, Prepare | Regenerate) and one.call == install.call]
+    assert [one.kind for one in finder] == (["prepare", "regenerate"] if nt else [])

@@ -254,4 +254,5 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("exchange/listed_mbr.py", "key=lambda one: (not one.active, one.start)", "key=lambda one: -one.size", "listed_mbr"),
     ("exchange/listed_mbr.py", "or disk.removable\n        or not starts", "or not starts", "listed_mbr"),
     ("core/sheet/telling/installing.py", 'kind == "luks" and volume.call != step.call', 'kind == "none"', "sheet_lines"),
+    ("core/aims/installing.py", "if others or old else []", "if others else []", "listed_mbr"),
 )

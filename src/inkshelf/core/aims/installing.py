@@ -111,6 +111,9 @@ def finding_others(found: Machine, done: Install) -> list[Step]:
         if volume.holds and volume.holds.family == "linux" and volume.filesystem and volume.call != done.call
     ]
     others += [nt] if any(volume.boot_file(nt) for _, volume in found.volumes()) else []
+    if done.code_on:  # the legacy way the menu's configuration lies inside the system, where no state follows it
+        old = any(volume.holds and volume.holds.family == "nt" for _, volume in found.volumes())
+        return [Prepare(done.call, "finder_on"), Regenerate(done.call, "", ())] if others or old else []
     if not others:
         return []
     configs = tuple(
