@@ -18,12 +18,14 @@ from inkshelf.bench.image import ImageFile
 from inkshelf.bench.intake import take_in, with_listings
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.aims.owning import OwnDisk
+from inkshelf.core.aims.removing import Remove
 from inkshelf.core.checks import findings
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk
 from inkshelf.core.plan.job import and_aim
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Install, Prepare, Regenerate
 from inkshelf.exchange.anytext import gather
@@ -271,6 +273,26 @@ def test_of_a_gpt_too_a_listing_without_places_asks_for_them(demo_files: tuple[P
     with pytest.raises(CaptureError, match=r"Where the partitions of .* begin is not in this listing") as raised:
         take_in([], [gather([json.dumps(document)]).disks], seed="s")
     assert "sfdisk --json /dev/" in raised.value.remedy
+
+
+def test_no_menu_is_named_where_none_is_left() -> None:
+    document = json.loads(old_machine(1, 300))
+    root = {
+        "name": "sdb3",
+        "type": "part",
+        "partn": 3,
+        "start": 1_000_000_000,
+        "size": 50 * GIB,
+        "fstype": "ext4",
+        "mountpoint": "/",
+    }
+    document["blockdevices"][0]["children"].append(root)
+    job = take_in([], [gather([json.dumps(document)]).disks], mode="legacy", seed="old")
+    titles = [row.words.title for row in sheet(read(and_aim(job, Remove(system="S2", room="keep")))).rows]
+    assert [one for one in titles if one.startswith("Start NT family (S1)")] == [
+        "Start NT family (S1) before anything is taken away",
+        "Start NT family (S1)",
+    ]
 
 
 @pytest.mark.parametrize("nt", [True, False])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from inkshelf.core.boot.legacy import BY_CHOICE
 from inkshelf.core.boot.mishaps import STANDING
 from inkshelf.core.boot.rehearse import BY_ITSELF, outcome
 from inkshelf.core.disk.kinds import KINDS
@@ -301,8 +302,10 @@ def _prove(step: Prove, scene: Scene) -> Words:
 def _way(call: str, scene: Scene) -> str:
     """How a person gets there: nothing where it comes by itself, or nobody knows."""
     seen = outcome(scene.before, call, STANDING[0])
-    if not seen.starts or not seen.sure or seen.why == BY_ITSELF:
-        return ""
+    systems = [one.holds for _, one in scene.before.volumes() if one.holds]
+    code_only = scene.before.firmware.mode == "legacy" and not any(one.family == "linux" for one in systems)
+    if not seen.starts or not seen.sure or seen.why == BY_ITSELF or (code_only and seen.why != BY_CHOICE):
+        return ""  # the NT family's start code has no menu, but for that of its boot data
     return " from the firmware's one-time menu" if seen.by_hand else " from the menu"
 
 
