@@ -16,6 +16,7 @@ from inkshelf.core.built.firmware import twin_of
 from inkshelf.core.built.volumes import volume_lines
 from inkshelf.core.checks import findings
 from inkshelf.core.disk.nt_boot_data import on_mbr
+from inkshelf.core.errors import PlanError
 from inkshelf.core.machine.entries import means
 from inkshelf.core.machine.joining import join_images, join_variables
 from inkshelf.core.machine.state import BootFile, Disk, Extended, FileSystem, Firmware, Machine, SystemRoot, Table, Volume
@@ -159,3 +160,13 @@ def test_a_system_that_is_removed_takes_its_entry_along() -> None:
     (entry,) = built.firmware.entries
     removed = and_aim(job, Remove(system=root.call))
     assert [one.number for one in removed.steps if isinstance(one, RemoveEntry)] == [entry.number]
+
+
+@pytest.mark.parametrize(("swap", "said"), [("sqrt", "Take swap as a file"), ("none", "Use free room")])
+def test_a_slot_that_lacks_for_swap_only_has_a_file_for_a_remedy(swap: str, said: str) -> None:
+    found = machine(disk("A", 2, "00c0ffee", extended=True))
+    free = replace(found.disk("A"), table=replace(found.disk("A").table, extended=Extended(3, 250 * GIB, 50 * GIB)))
+    aim = OwnDisk(disk="A", swap=swap, home="together" if swap == "sqrt" else "apart")
+    with pytest.raises(PlanError) as raised:
+        aim.steps(replace(found, disks=(free,), firmware=Firmware("legacy")), "seed")
+    assert raised.value.remedy.startswith(said)

@@ -58,9 +58,10 @@ def logicals(disk: Disk, needs: tuple[Need, ...], *, logical: bool) -> tuple[boo
         first = max((at for at, need in enumerate(needs, 1) if need.slot in firm), default=0)
         if disk.table.extended is None and free > first:
             return tuple(at >= first for at in range(len(needs)))
+    swapped = free and len(needs) == free + 1 and any(need.role == "swap" for need in needs)
     raise PlanError(
         f"The MBR of disk {disk.id} has {free or 'no'} slot{'s' if free != 1 else ''} left, and {len(needs)} volumes are wanted.",
-        "Use free room inside its extended partition, remove a volume, or change the table to GPT.",
+        f"{'Take swap as a file, use' if swapped else 'Use'} free room inside its extended partition, remove a volume, or change the table to GPT.",
     )
 
 
