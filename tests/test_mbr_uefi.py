@@ -170,3 +170,22 @@ def test_a_slot_that_lacks_for_swap_only_has_a_file_for_a_remedy(swap: str, said
     with pytest.raises(PlanError) as raised:
         aim.steps(replace(found, disks=(free,), firmware=Firmware("legacy")), "seed")
     assert raised.value.remedy.startswith(said)
+
+
+@pytest.mark.parametrize("share", ["none", "exfat"])
+@pytest.mark.parametrize(
+    ("home", "encryption"), [("together", "none"), ("apart", "none"), ("lvm", "none"), ("together", "all")]
+)
+@pytest.mark.parametrize("systems", [("linux-desktop",), ("linux-desktop", "linux-light"), ("linux-light",) * 3])
+def test_an_emptied_mbr_disk_keeps_what_entries_lead_to_outside(
+    systems: tuple[str, ...], encryption: str, home: str, share: str
+) -> None:
+    found = machine(replace(disk("A", 0, "00c0ffee"), size=900 * GIB))
+    aim = Clean(systems=systems, table="mbr", home=home, share=share, encryption=encryption)
+    reading = read(and_aim(Job("all of them", found=found, seed="seed"), aim))
+    after = reading.plan.planned
+    assert len([one for _, one in after.volumes() if one.holds]) == len(systems)
+    (esp,) = (one for _, one in after.volumes() if one.role == "startup" and one.type_id == "0xEF")
+    assert not esp.logical
+    assert max(one.end for _, one in after.volumes()) == 900 * GIB, "nothing is left over"
+    assert [one.starts for one in rehearse(after) if one.mishap == "none"] == [True] * len(systems)

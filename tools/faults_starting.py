@@ -255,4 +255,6 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("exchange/listed_mbr.py", "or disk.removable\n        or not starts", "or not starts", "listed_mbr"),
     ("core/sheet/telling/installing.py", 'kind == "luks" and volume.call != step.call', 'kind == "none"', "sheet_lines"),
     ("core/aims/installing.py", "if others or old else []", "if others else []", "listed_mbr"),
+    ("core/aims/clean.py", 'slot="inside")', 'slot="any")', "mbr_uefi"),
+    ("core/aims/clean.py", "(sum(map(len, groups[inside:])) - ahead)", "sum(map(len, groups[inside:]))", "mbr_uefi"),
 )

@@ -13,7 +13,7 @@ Piece = tuple[float, float, str]
 """From where to where on a disk, 0 to 1, and how it is drawn: ink, gap, pencil, lost, stick."""
 Picture = tuple[tuple[Piece, ...], tuple[Piece, ...]]
 """A disk before and after."""
-Slot = Literal["any", "better", "primary"]
+Slot = Literal["any", "better", "primary", "inside"]
 AnswerKind = Literal["choice", "size", "disk", "volume", "volumes", "system", "systems", "number", "image", "images", "names"]
 
 
@@ -72,7 +72,8 @@ class Need(Value, frozen=True):
     floor and comfort are what they are.
 
     ``slot``: "primary" where an MBR's extended partition will not do, as what starts from it is looked for in the table itself; "better"
-    where it does, but no boot entry leads there: firmware counts logical volumes in another way than the systems that make entries.
+    where it does, but no boot entry leads there: firmware counts logical volumes in another way than the systems that make entries;
+    "inside" where what comes later needs the extended partition, although slots are left for this one.
     ``behind``: the part that it stands right behind. ``piece``: needs of one word lie side by side; those of another may lie elsewhere.
     """
 

@@ -144,7 +144,7 @@ class Clean(Schools, frozen=True, tag="clean"):
         now = fold(found, tuple(steps)).planned
         sizes, places, enclosed = self._spread(now.disk(disk.id), found, seed)
         steps += enclosed
-        kinds, layouts, groups = self._ordered(), self._layouts(found), self._by_system(found)
+        kinds, layouts, groups = self._ordered(), self._layouts(found), _parted(now.disk(disk.id), self._by_system(found))
         refuse_covered(kinds, found.firmware.mode)
         given = [*taken, *found.calls()]
         works: list[tuple[Profile, Work]] = []
@@ -193,12 +193,13 @@ class Clean(Schools, frozen=True, tag="clean"):
 
     def _spread(self, disk: Disk, found: Machine, seed: str) -> tuple[dict[str, int], list[Fit], list[Step]]:
         """The size of every volume, where each system's stretch begins, and the extended partition where an MBR needs one."""
-        needs, groups = self.needs(found), self._by_system(found)
+        needs, groups = self.needs(found), _parted(disk, self._by_system(found))
         free = max(stretches(disk), key=lambda one: one.size, default=None)
         if free is None:
             raise PlanError(f"Disk {disk.id} is too small for a table and a volume.", "Choose another disk.")
         inside = _inside(disk, groups)
-        room = align_down(min(free.size, self.size_bytes or free.size), MIB) - MIB * sum(map(len, groups[inside:]))
+        ahead = groups[0][-1].slot == "inside"  # but for its first volume
+        room = align_down(min(free.size, self.size_bytes or free.size), MIB) - MIB * (sum(map(len, groups[inside:])) - ahead)
         floors = sum(max(one.floor, one.fixed) for one in needs)
         if floors > room:
             raise PlanError(
@@ -208,13 +209,22 @@ class Clean(Schools, frozen=True, tag="clean"):
         sizes, at, places = divide(needs, room), free.start, []
         for number, group in enumerate(groups):
             logical = number >= inside
-            length = sum(align_up(sizes[need.part], MIB) + MIB * logical for need in group)
-            places.append(Fit(at, length, logical=logical))
+            length = sum(align_up(sizes[need.part], MIB) + MIB * logical for need in group) - MIB * (ahead and not number)
+            places.append(Fit(at, length, logical=logical and not (ahead and not number)))
             at += length
+        if ahead:  # the extended partition is made behind that volume, up to the end of all of them
+            return sizes, [replace(places[0], size=at - places[0].start), *places[1:]], []
         if inside == len(groups):
             return sizes, places, []
         first, number = places[inside].start, 1 + sum(map(len, groups[:inside]))
         return sizes, places, [Enclose(disk.id, number, first, at - first)]
+
+
+def _parted(disk: Disk, groups: tuple[tuple[Need, ...], ...]) -> tuple[tuple[Need, ...], ...]:
+    """Where all lies inside an extended partition but what had better not: that comes first and stays outside, where boot entries reach it."""
+    if not groups or groups[0][0].slot != "better" or _inside(disk, groups):
+        return groups
+    return ((groups[0][0], *(replace(one, slot="inside") for one in groups[0][1:])), *groups[1:])
 
 
 def _inside(disk: Disk, groups: tuple[tuple[Need, ...], ...]) -> int:

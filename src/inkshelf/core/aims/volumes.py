@@ -52,7 +52,7 @@ def logicals(disk: Disk, needs: tuple[Need, ...], *, logical: bool) -> tuple[boo
             "Choose free room outside it, or change the table to GPT.",
         )
     free = free_slots(disk)
-    if logical or len(needs) <= free:
+    if logical or (len(needs) <= free and not any(need.slot == "inside" for need in needs)):
         return (logical,) * len(needs)
     for firm in ({"better", "primary"}, {"primary"}):
         first = max((at for at, need in enumerate(needs, 1) if need.slot in firm), default=0)
