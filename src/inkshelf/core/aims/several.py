@@ -185,7 +185,8 @@ class Several(Schools, frozen=True, tag="several"):
         problem = problem_of(found, tuple(pieces), moves=self.moves == "yes", table=table)
         if not problem.shelves:
             raise PlanError(
-                f"No disk here has {_named(table)} that systems could be put on.", "Make a table first: the aim clean."
+                f"No disk here has {_named(table)} that systems could be put on.",
+                "Change the table of one, which keeps what is on it: the aim table. Or empty one: the aim clean.",
             )
         fitted = _solved(problem)
         if isinstance(fitted, Refusal):
