@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import shlex
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -10,6 +12,7 @@ from inkshelf.core.aims.clean import Clean
 from inkshelf.core.aims.owning import OwnDisk
 from inkshelf.core.aims.removing import Remove, _entry_for
 from inkshelf.core.aims.safety import forgotten
+from inkshelf.core.aims.tabling import ChangeTable
 from inkshelf.core.boot.entries import entry_of, entry_to, option_of
 from inkshelf.core.boot.rehearse import rehearse
 from inkshelf.core.built.firmware import twin_of
@@ -22,7 +25,9 @@ from inkshelf.core.machine.joining import join_images, join_variables
 from inkshelf.core.machine.state import BootFile, Disk, Extended, FileSystem, Firmware, Machine, SystemRoot, Table, Volume
 from inkshelf.core.plan.job import Job, and_aim
 from inkshelf.core.plan.reading import read
+from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.sheet import sheet
+from inkshelf.core.sheet.telling import words
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import AddEntry, RemoveEntry
@@ -189,3 +194,60 @@ def test_an_emptied_mbr_disk_keeps_what_entries_lead_to_outside(
     assert not esp.logical
     assert max(one.end for _, one in after.volumes()) == 900 * GIB, "nothing is left over"
     assert [one.starts for one in rehearse(after) if one.mishap == "none"] == [True] * len(systems)
+
+
+def ordered(order: list[int], lines: tuple[str, ...]) -> list[int]:
+    """What the utility makes of an order: a new entry comes first unless it is told to leave the order alone."""
+    for line in lines:
+        words = shlex.split(line)
+        number = int(words[words.index("--bootnum") + 1], 16) if "--bootnum" in words else None
+        if "-o" in words:
+            order = [int(one, 16) for one in words[words.index("-o") + 1].split(",")]
+        elif "--delete-bootnum" in words:
+            order = [one for one in order if one != number]
+        elif "--create" in words:
+            assert number is not None
+            order = [number, *order]
+        else:
+            assert "--create-only" in words
+    return order
+
+
+@given(st.permutations(range(4)), st.integers(0, 3), st.booleans())
+def test_what_is_typed_for_an_entry_leaves_the_order_that_is_planned_and_leads_back(
+    order: list[int], at: int, adds: bool
+) -> None:
+    found = machine(disk("A", 4, "00c0ffee"))
+    entries = [replace(entry_to(found, home, one, PATH, one.call), number=one.number - 1) for home, one in found.volumes()]
+    before = found
+    for one in order:
+        if not adds or one != at:
+            before = AddEntry(entries[one]).apply(before)
+    step = AddEntry(entries[at], by="person") if adds else RemoveEntry(at)
+    after = step.apply(before)
+    told = words(step, Scene(found=before, before=before, after=after))
+    typed = ordered(list(before.firmware.order), told.commands)
+    assert typed == list(after.firmware.order)
+    assert ordered(typed, told.back_lines) == list(before.firmware.order)
+
+
+@pytest.mark.parametrize("first", [0, 1])
+def test_entries_are_made_anew_where_they_were_when_a_table_changes(first: int) -> None:
+    """What starts from an MBR by UEFI goes on starting, as the same one, when the disk has a GPT."""
+    aim = Clean(systems=("linux-desktop",), table="mbr", size_bytes=200 * GIB)  # behind it there is room for a table's copy
+    built = read(and_aim(Job("mbr", found=wanting(0).found, seed="seed"), aim)).plan.planned
+    (entry,) = built.firmware.entries
+    other = replace(entry, number=7, title="elsewhere", signature="0badcafe")
+    firmware = replace(built.firmware, entries=(entry, other), order=(entry.number, 7) if first == 0 else (7, entry.number))
+    job = and_aim(Job("table", found=replace(built, firmware=firmware), seed="seed"), ChangeTable(disk="A"))
+    after = read(job).plan.planned
+    assert job.plan_fault == ""
+    assert after.disks[0].table.kind == "gpt"
+    assert after.firmware.order == firmware.order
+    anew = after.firmware.entry(entry.number)
+    assert anew is not None
+    assert (anew.title, anew.path, anew.signature) == (entry.title, entry.path, "")
+    assert [one.role for _, one in after.volumes()].count("startup") == 1
+    (outcome,) = (one for one in rehearse(after) if one.mishap == "none")
+    assert outcome.starts
+    assert entry.title in outcome.path

@@ -257,4 +257,12 @@ STARTING: tuple[tuple[str, str, str, str], ...] = (
     ("core/aims/installing.py", "if others or old else []", "if others else []", "listed_mbr"),
     ("core/aims/clean.py", 'slot="inside")', 'slot="any")', "mbr_uefi"),
     ("core/aims/clean.py", "(sum(map(len, groups[inside:])) - ahead)", "sum(map(len, groups[inside:]))", "mbr_uefi"),
+    ("core/aims/tabling.py", "return [*steps, SetOrder(now.firmware.order)] if", "return steps if", "mbr_uefi"),
+    ("core/aims/tabling.py", "or self._starts_by_uefi(found):", "or False:", "mbr_uefi"),
+    (
+        "core/sheet/telling/starting.py",
+        "back = made_last(entry, device, order)",
+        "back = made_last(entry, device, order)[:1]",
+        "mbr_uefi",
+    ),
 )

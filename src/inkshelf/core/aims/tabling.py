@@ -16,12 +16,24 @@ from inkshelf.core.disk.types import gpt_type
 from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import Fit, fit
+from inkshelf.core.machine.entries import entry_on, means
 from inkshelf.core.machine.profiles import Profile, profile, reason
-from inkshelf.core.machine.roles import root_uuid
+from inkshelf.core.machine.roles import is_esp, root_uuid
 from inkshelf.core.machine.state import Disk, Machine, Volume
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.identity import identified
-from inkshelf.core.steps.kinds import Confirm, ConvertTable, Prove, PutLoader, SetMode, Shrink, Step
+from inkshelf.core.steps.kinds import (
+    AddEntry,
+    Confirm,
+    ConvertTable,
+    Prove,
+    PutLoader,
+    RemoveEntry,
+    SetMode,
+    SetOrder,
+    Shrink,
+    Step,
+)
 from inkshelf.core.steps.tables import PRIMARIES
 from inkshelf.core.texts import Letter
 from inkshelf.core.value import replace
@@ -76,9 +88,14 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
         disk = next((one for one in found.disks if one.id == self.disk), None)
         return [one for one in disk.volumes if one.holds] if disk else []
 
+    def _starts_by_uefi(self, found: Machine) -> bool:
+        """Whether what is on the disk has an EFI system partition to start from already."""
+        disk = next((one for one in found.disks if one.id == self.disk), None)
+        return found.firmware.mode == "uefi" and disk is not None and any(is_esp(one) for one in disk.volumes)
+
     def needs(self, found: Machine) -> tuple[Need, ...]:
         """Return the EFI system partition, where a system is to start from the disk."""
-        if self.to == "mbr" or not self._starts(found):
+        if self.to == "mbr" or not self._starts(found) or self._starts_by_uefi(found):
             return ()
         sector = next(one.sector for one in found.disks if one.id == self.disk)
         size = esp_bytes(sector)
@@ -104,6 +121,7 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
             if now.fault:
                 raise PlanError(now.fault[1].what, now.fault[1].remedy)
             steps += self._started(now.planned, place, needs[0], seed, (*taken, *(one.call for _, one in found.volumes())))
+        steps += _entries_anew(found, fold(found, tuple(steps)).planned, disk)
         return identified((*steps, *proved(found), *resumed(found), Confirm("tidy")), self.id)
 
     def _refuse(self, disk: Disk) -> None:
@@ -157,6 +175,20 @@ class ChangeTable(AimBase, frozen=True, tag="table"):
             numbers = (*(one.entry.number for one in known if hasattr(one, "entry")), *numbers)
         mode: list[Step] = [SetMode("uefi")] if now.firmware.mode != "uefi" else []
         return [*steps, *mode, *entries]
+
+
+def _entries_anew(found: Machine, now: Machine, disk: Disk) -> list[Step]:
+    """Entries that named partitions of the old table name those of the new one, under their numbers and in their places of the order."""
+    steps: list[Step] = []
+    for entry in found.firmware.entries if found.firmware.mode == "uefi" else ():
+        place = next((one.call for one in disk.volumes if means(entry, disk, one)), None)
+        if place is None or (there := now.find(place)) is None:
+            continue
+        made = entry_on(*there, entry.number, entry.title, entry.path)
+        made = replace(made, active=entry.active, hidden=entry.hidden)
+        steps += [RemoveEntry(entry.number), AddEntry(made, by="person")]
+    order = fold(now, tuple(steps)).planned.firmware.order
+    return [*steps, SetOrder(now.firmware.order)] if order != now.firmware.order else steps
 
 
 def _as_gpt(disk: Disk) -> Disk:

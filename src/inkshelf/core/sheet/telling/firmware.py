@@ -14,6 +14,7 @@ from inkshelf.core.steps.kinds import AddEntry, SetOrder, SetSecureBoot
 from inkshelf.data import exact
 
 NOT_CAPTURED = "the entries were not captured: see first what efibootmgr -v prints, and add it to the job"
+PUT_LAST = "efibootmgr -o \"$(efibootmgr | sed -n 's/^BootOrder: //p'),NNNN\"  # NNNN: the number that the line before printed"
 PUT_FIRST = "efibootmgr -o \"NNNN,$(efibootmgr | sed -n 's/^BootOrder: //p' | sed 's/,*NNNN//g; s/^,//')\""
 
 
@@ -36,11 +37,8 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
     disk = next((one for one in scene.before.disks if one.id == entry.disk), None)
     device = scene.node(disk, None) if disk else "/dev/THE-DISK"
     known = scene.found.firmware.entries_known
-    create = (
-        f"efibootmgr --create --disk {device} --part {entry.partition_number} --label {shlex.quote(entry.title)} "
-        f"--loader {shlex.quote(entry.path)}"
-    )
     number = f"{entry.number:04X}" if known else "NNNN"
+    create = f"efibootmgr --create {named(entry, device)}"
     mark = "GUID" if entry.partition_guid else "signature"
     values = (
         ("variable", entry.variable if known else "any number the firmware gives; " + NOT_CAPTURED),
@@ -54,10 +52,12 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         return Words(
             "Entries",
             f"Make the boot entry “{entry.title}”",
-            (*values[:-1], ("type, as root", create)),
-            f"efibootmgr -v lists it with this partition's number, this {mark} and this file.",
+            values[:-1],
+            f"efibootmgr -v lists it with this partition's number, this {mark} and this file, last in the order.",
             back="" if known else "NNNN stands for its number",
             back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
+            commands=made_last(entry, device, numbers(scene.after.firmware.order) if known else ""),
+            where="in a system of the Linux family",
             minutes=2,
         )
     nt = entry.path.lower() == exact("paths", "nt_loader").lower()
@@ -70,6 +70,19 @@ def _add_entry(step: AddEntry, scene: Scene) -> Words:
         back="" if known else "NNNN stands for its number; from a system of the Linux family",
         back_lines=(f"efibootmgr --bootnum {number} --delete-bootnum",),
     )
+
+
+def named(entry: BootEntry, device: str) -> str:
+    """What the utility is told of an entry: disk, partition, title and file."""
+    path = entry.path or exact("paths", "fallback_x64")
+    return f"--disk {device} --part {entry.partition_number} --label {shlex.quote(entry.title)} --loader {shlex.quote(path)}"
+
+
+def made_last(entry: BootEntry, device: str, order: str) -> tuple[str, ...]:
+    """The lines that make an entry behind all others: left to itself, the utility puts it first. ``order``: the whole, empty where nobody read it."""
+    if order:
+        return (f"efibootmgr --create-only --bootnum {entry.number:04X} {named(entry, device)}", f"efibootmgr -o {order}")
+    return (f"efibootmgr --create-only {named(entry, device)}", PUT_LAST)
 
 
 def of_staging(entry: BootEntry, scene: Scene) -> bool:

@@ -8,6 +8,7 @@ from inkshelf.core.machine.state import Disk
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.settings import unlocking
 from inkshelf.core.sheet.telling.base import Words, told
+from inkshelf.core.sheet.telling.firmware import made_last, named, numbers
 from inkshelf.core.sheet.telling.partitions import CODE, SAVED, by_owner, plain_word, type_word
 from inkshelf.core.size import both, grouped
 from inkshelf.core.steps.effort import copying_minutes
@@ -58,18 +59,19 @@ def _remove_entry(step: RemoveEntry, scene: Scene) -> Words:
         values = (*values, ("its number", "the entries were not captured: look it up with efibootmgr -v, by GUID and path"))
     disk = next((one for one in scene.before.disks if entry and one.id == entry.disk), None)
     device = scene.node(disk, None) if disk else "/dev/THE-DISK"
-    back = (
-        f"efibootmgr --create --disk {device} --part {entry.partition_number} --label {shlex.quote(entry.title)} "
-        f"--loader {shlex.quote(entry.path or exact('paths', 'fallback_x64'))}"
-        if entry
-        else ""
-    )
+    order = numbers(scene.before.firmware.order)
+    back: tuple[str, ...] = ()
+    if entry and known and order:
+        back = made_last(entry, device, order)
+    elif entry:
+        back = (f"efibootmgr --create {named(entry, device)}",)
     return Words(
         "Entries",
         f"Take the boot entry “{title}” away",
         values,
         "efibootmgr -v does not list it any more; every other entry is where it was.",
-        back_lines=(back,) if back else (),
+        back="" if known else "it is first in the order then: put that back",
+        back_lines=back,
         commands=(f"efibootmgr --bootnum {number} --delete-bootnum",),
         minutes=2,
     )
