@@ -244,6 +244,8 @@ def test_entries_are_made_anew_where_they_were_when_a_table_changes(first: int) 
     assert job.plan_fault == ""
     assert after.disks[0].table.kind == "gpt"
     assert after.firmware.order == firmware.order
+    (turned,) = (row.words for row in sheet(read(job)).rows if row.words.title.startswith("Turn the MBR"))
+    assert turned.caution.startswith("Until its boot entries are made anew, nothing on this disk starts")
     anew = after.firmware.entry(entry.number)
     assert anew is not None
     assert (anew.title, anew.path, anew.signature) == (entry.title, entry.path, "")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import shlex
 
-from inkshelf.core.machine.state import Disk
+from inkshelf.core.machine.entries import means
+from inkshelf.core.machine.state import Disk, Machine
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.settings import unlocking
 from inkshelf.core.sheet.telling.base import Words, told
@@ -177,6 +178,16 @@ def _start_code(step: WriteStartCode, scene: Scene) -> Words:
     )
 
 
+def _between(before: Machine, disk: Disk) -> str:
+    """What a stop right behind a change of the table leaves: nothing of it starts, where something did."""
+    entered = any(means(one, disk, volume) for one in before.firmware.entries for volume in disk.volumes)
+    if before.firmware.mode == "uefi":
+        until = "its boot entries are made anew" if entered else ""
+    else:
+        until = "the firmware is switched too" if any(one.holds for one in disk.volumes) else ""
+    return f"Until {until}, nothing on this disk starts: do not stop between this step and that one." if until else ""
+
+
 @told.register
 def _convert(step: ConvertTable, scene: Scene) -> Words:
     disk = scene.before.disk(step.disk)
@@ -187,7 +198,7 @@ def _convert(step: ConvertTable, scene: Scene) -> Words:
         f"Turn the {disk.table.kind.upper()} of disk {step.disk} into a {step.table.upper()}, every volume where it stands",
         (("disk", disk.identity()), ("GUID" if step.table == "gpt" else "signature", step.identity)),
         f"{len(disk.volumes)} volumes, each with the same start and size as before; what is in them has not changed.",
-        "Until the firmware is switched too, nothing on this disk starts: do not stop between this step and that one.",
+        _between(scene.before, disk),
         risk="The old table can be put back from its copy.",
         back=f"{SAVED} and {CODE} lie in the live system's memory until you copy them off",
         back_lines=(
