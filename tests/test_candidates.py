@@ -14,8 +14,10 @@ from inkshelf.cli import run
 from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.aims.beside import Beside
 from inkshelf.core.checks import findings
+from inkshelf.core.disk.types import gpt_type
+from inkshelf.core.draw import guid
 from inkshelf.core.errors import PlanError
-from inkshelf.core.machine.state import Disk, Machine
+from inkshelf.core.machine.state import Disk, FileSystem, Machine, Volume
 from inkshelf.core.plan.job import Job, and_aim, changed_aim, with_aim, with_found
 from inkshelf.core.plan.reading import read
 from inkshelf.core.sheet.candidates import HERE, MOST, candidates, choose, dominates, figures, worked_out
@@ -45,6 +47,19 @@ def test_no_way_is_dominated_and_none_loses_more(data: st.DataObject, machine: M
         assert not one.job.plan_fault
         assert figures(read(one.job)) == one.figures
         assert choose(job, one.key, "because").steps == one.job.steps, "the way that is taken is the one that was shown"
+
+
+def test_to_erase_what_is_kept_is_no_way(found_job: Job) -> None:
+    """There is room beside what lies on the second disk; an emptied one would be the simpler way, and is none."""
+    held = FileSystem("ext4", 100 * GIB, uuid="771c2c61-d4d4-4dba-b9a4-7d8c3cb72e0e", used_bytes=40 * GIB)
+    kept = Volume("D8", 1, GIB, 100 * GIB, gpt_type("linux_data"), role="data", filesystem=held, guid=guid("kept", "D8"))
+    table = replace(found_job.found.disks[0].table, guid=guid("kept", "B"), first_usable=34, last_usable=400 * GIB // 512 - 34)
+    disk = Disk("B", 400 * GIB, serial="B-1", table=table, volumes=(kept,))
+    job = with_found(found_job, replace(found_job.found, disks=(*found_job.found.disks, disk)))
+    planned = and_aim(job, kind_of_aim("own-disk").usual_on(job.found, {"disk": "B", "there": "keep"}))
+    ways = tuple(worked_out(planned))
+    assert len(ways) > 1
+    assert [one.key for one in ways if read(one.job).ledger.lost] == []
 
 
 def test_the_way_that_was_taken_keeps_its_reason(found_job: Job) -> None:
