@@ -286,3 +286,26 @@ def test_nobody_puts_what_starts_from_a_primary_volume_inside_or_apart_from_what
     assert [one.logical for one in new.create] == [False, False, True, True, True]
     assert [one.number for one in new.create] == [1, 2, 5, 6, 7]
     assert free_slots(disk) == 0
+
+
+def test_what_fits_is_found_although_the_solver_stumbles_over_its_own_rounding() -> None:
+    """Seen by chance: a later stage was said to be impossible under the rows of those before, and all of it was refused."""
+    held = (
+        Held("A1", 3, 1, 1, 1, may_move=False),
+        Held("A2", 7, 2, 1, 1, may_move=True),
+        Held("A3", 10, 1, 1, 1, may_move=False),
+    )
+    outer = tuple(Held(call, at, 2, 1, 1, may_move=True) for call, at in (("B1", 0), ("B2", 2)))
+    outer += (Held("the extended partition of disk B", 4, 2, 2, 1, may_move=True),)
+    shelves = (
+        Shelf("A", 0, 12, held, 1 << 10, encloses=True),
+        Shelf("B", 0, 6, outer, 1 << 10),
+        Shelf("B", 4, 6, (), inside=True),
+    )
+    asks = (Ask("one.0", 1, 1, 0, grows=True), Ask("one.1", 3, 4, 0))
+    answer = best(Problem(shelves, (Piece("one", asks),)))
+    assert answer is not None
+    places = sorted((one.start, one.start + one.size) for one in answer.put)
+    assert {one.disk for one in answer.put} == {"A"}
+    assert places[0][0] >= 4
+    assert places[-1][1] <= 10

@@ -47,9 +47,10 @@ class Model:
         """Add a row."""
         self.rows.append((row, low, high))
 
-    def least(self, objective: Row) -> np.ndarray[Any, Any] | None:
+    def least(self, objective: Row, *, fits: bool = False) -> np.ndarray[Any, Any] | None:
         """Return the columns at which the objective is least, or ``None`` where nothing fits.
 
+        ``fits``: something is known to, so that a solver which says otherwise is asked once more, without its presolve.
         Where that takes too long, the best that was found until then, which is not ``proven``; ``PlanError`` where nothing was.
         """
         from scipy.optimize import Bounds, LinearConstraint, milp
@@ -65,7 +66,7 @@ class Model:
         for presolve in (True, False):  # now and then its presolve stumbles over the tight rows of the stages before
             options = {"mip_rel_gap": 0.0, "presolve": presolve, "time_limit": self.patience}
             done = milp(cost, constraints=limits, bounds=Bounds(self.low, self.high), integrality=self.whole, options=options)
-            if done.status in {0, OUT_OF_TIME, INFEASIBLE}:
+            if done.status in {0, OUT_OF_TIME} or (done.status == INFEASIBLE and not fits):
                 break
         if done.status == OUT_OF_TIME:
             self.proven = False
@@ -169,7 +170,11 @@ def _best(problem: Problem) -> Answer | None:
             share, model.low[columns.share] = packed, max(0.0, packed - TIGHT)
             stages.remove({columns.share: -1.0})
     for stage in [one for one in stages if one] or [{}]:
-        found = model.least(stage)
+        better = model.least(stage, fits=found is not None)
+        model.proven = model.proven and (better is not None or found is None)
+        found = (
+            found if better is None else better
+        )  # what was found fits: that a later stage has nothing is the solver's rounding
         if found is None:
             return None
         reached = sum(weight * found[column] for column, weight in stage.items())
