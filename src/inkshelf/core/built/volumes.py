@@ -35,7 +35,7 @@ def volume_lines(plan: Fold, disk: Disk, planned: Volume, now: Volume, *, text: 
             "note",
         )
         yield same("name", call, "name in the table", planned.name, now.name or (None if text and planned.name else ""), "note")
-        why = "a boot entry names the volume by it" if _named(plan.planned, planned) else "its record takes the new one"
+        why = "a boot entry names the volume by it" if _named(plan.planned, disk, planned) else "its record takes the new one"
         yield same(
             "guid",
             call,
@@ -124,14 +124,13 @@ def _type(plan: Fold, planned: Volume, now: Volume) -> Line:
 
 def _number_line(plan: Fold, disk: Disk, planned: Volume, now: Volume) -> Line:
     """An entry names a partition of an MBR by its number; on a GPT firmware goes by the GUID."""
-    entered = disk.table.kind == "mbr" and _named(plan.planned, planned)
+    entered = disk.table.kind == "mbr" and _named(plan.planned, disk, planned)
     why = "a boot entry names the volume by it" if entered else "commands name it by its number"
     matters: Matters = "warn" if entered else "note"
     return same("number", planned.call, "partition number", _numbered(planned), _numbered(now), matters, why)
 
 
-def _named(machine: Machine, volume: Volume) -> bool:
-    disk = next(disk for disk, one in machine.volumes() if one.call == volume.call)
+def _named(machine: Machine, disk: Disk, volume: Volume) -> bool:
     return any(means(one, disk, volume) for one in machine.firmware.entries)
 
 

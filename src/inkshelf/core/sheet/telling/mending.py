@@ -7,7 +7,7 @@ import shlex
 from inkshelf.core.sheet.scene import Scene
 from inkshelf.core.sheet.settings import unlocking
 from inkshelf.core.sheet.telling.base import Words, told
-from inkshelf.core.sheet.telling.firmware import NOT_CAPTURED, numbers
+from inkshelf.core.sheet.telling.firmware import NOT_CAPTURED, named, numbers
 from inkshelf.core.sheet.telling.mounts import in_subvolumes
 from inkshelf.core.steps.kinds import (
     EnterSystem,
@@ -20,6 +20,7 @@ from inkshelf.core.steps.kinds import (
     SetTimeout,
     SwitchEntry,
 )
+from inkshelf.core.value import replace
 from inkshelf.data import exact
 
 SETTINGS = {"fast_boot": "Fast boot", "external_start": "Start from external disks"}
@@ -72,7 +73,7 @@ def _rename(step: RenameEntry, scene: Scene) -> Words:
     node = scene.node(disk, None) if disk else "/dev/THE-DISK"
 
     def lines(title: str) -> tuple[str, ...]:
-        made = f"--disk {node} --part {entry.partition_number} --label {shlex.quote(title)} --loader {shlex.quote(entry.path)}"
+        made = named(replace(entry, title=title), node)
         order = (f"efibootmgr -o {numbers(scene.before.firmware.order)}",) if scene.before.firmware.order and known else ()
         return (f"efibootmgr --bootnum {number} --delete-bootnum", f"efibootmgr --create --bootnum {number} {made}", *order)
 
