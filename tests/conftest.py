@@ -27,10 +27,11 @@ from inkshelf.ui.desk import Desk
 from inkshelf.ui.frame.settings import Settings
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.start import application
+from strategies import USUAL
 
 # `make test` draws the same examples every time and asks nothing of the machine's speed; `make soak` draws others, and many more.
-settings.register_profile("ci", deadline=None, suppress_health_check=list(HealthCheck), max_examples=60, derandomize=True)
-settings.register_profile("seeded", deadline=None, suppress_health_check=list(HealthCheck), max_examples=60)
+settings.register_profile("ci", deadline=None, suppress_health_check=list(HealthCheck), max_examples=USUAL, derandomize=True)
+settings.register_profile("seeded", deadline=None, suppress_health_check=list(HealthCheck), max_examples=USUAL)
 settings.register_profile("soak", deadline=None, suppress_health_check=list(HealthCheck), max_examples=1000)
 settings.load_profile(os.environ.get("INKSHELF_TESTS", "ci"))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 
+from hypothesis import settings
 from hypothesis import strategies as st
 
 from disks import assemble
@@ -18,6 +19,15 @@ from inkshelf.core.machine.state import Disk, Extended, FileSystem, Machine, Sys
 from inkshelf.core.plan.job import Job, and_aim, left_by
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.value import replace
+
+USUAL = 60
+"""Examples of a property in `make test`."""
+
+
+def drawn(examples: int) -> settings:
+    """As many examples in `make test`; in the deep run so many times more as a property that says nothing has there."""
+    return settings(max_examples=max(1, examples * settings.default.max_examples // USUAL))
+
 
 sizes = st.integers(1, 1 << 60)
 guids = st.uuids(version=4).map(lambda one: str(one).upper())

@@ -9,7 +9,7 @@ import threading
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from disks import answered
@@ -25,6 +25,7 @@ from inkshelf.core.plan.job import Job, Source, with_aim
 from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.value import replace
+from strategies import drawn
 
 
 def fingerprint(path: Path) -> tuple[int, int, int]:
@@ -257,7 +258,7 @@ def test_inspecting_reads_little_and_no_holes(demo_files: tuple[Path, Path]) -> 
 PIECES = st.lists(st.tuples(st.integers(0, 300), st.binary(min_size=1, max_size=9000)), max_size=6)
 
 
-@settings(max_examples=40)
+@drawn(40)
 @given(PIECES, PIECES, st.integers(0, 5))
 def test_bringing_back_makes_equal_and_writes_only_what_differs(
     tmp_path_factory: pytest.TempPathFactory, old: list, new: list, shift: int

@@ -23,6 +23,7 @@ from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Create, Delete, Format, Grow, Label, Move, Retype, Shrink
 from inkshelf.core.steps.ledger import positions
 from inkshelf.core.value import replace
+from strategies import drawn
 
 
 @pytest.fixture
@@ -239,7 +240,7 @@ class HandMachine(RuleBasedStateMachine):
         assert len({one.guid for one in volumes}) == len(volumes)
 
 
-HandMachine.TestCase.settings = settings(max_examples=25, stateful_step_count=14, deadline=None)
+HandMachine.TestCase.settings = settings(drawn(25), stateful_step_count=14)
 
 
 @pytest.fixture(autouse=True)

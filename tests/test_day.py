@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.cli.main import run
@@ -35,6 +35,7 @@ from inkshelf.store.logbook.demo import demo_logbook
 from inkshelf.store.logbook.history import history
 from inkshelf.store.logbook.today import DAYS, hour_today, today
 from inkshelf.ui.logbook.ribbons import in_short, in_words
+from strategies import drawn
 
 spans = st.lists(
     st.builds(Span, st.sampled_from(["Room", "Install"]), st.integers(1, 30).map(float), st.sampled_from(RESOURCES)),
@@ -63,7 +64,7 @@ def clashes(day: Day, bench: Bench) -> list[str]:
     return found
 
 
-@settings(max_examples=40)
+@drawn(40)
 @given(st.lists(spans, min_size=1, max_size=3))
 def test_nothing_is_in_two_places_and_the_order_is_kept(lists: list[tuple[Span, ...]]) -> None:
     bench = Bench()
@@ -89,7 +90,7 @@ def best(orders: list[Order]) -> float:
     return shortest
 
 
-@settings(max_examples=25)
+@drawn(25)
 @given(
     st.lists(
         st.lists(

@@ -16,6 +16,7 @@ from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB
 from inkshelf.store import jobfile
 from inkshelf.ui.desk import Desk
+from strategies import drawn
 
 _FOLDER = tempfile.TemporaryDirectory()
 _FIRST: list[Job] = []
@@ -106,5 +107,5 @@ class DeskMachine(RuleBasedStateMachine):
             assert jobfile.load(self.path) == (self.past[self.at])
 
 
-DeskMachine.TestCase.settings = settings(max_examples=25, stateful_step_count=18, deadline=None)
+DeskMachine.TestCase.settings = settings(drawn(25), stateful_step_count=18)
 TestDesk = DeskMachine.TestCase

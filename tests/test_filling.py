@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.bench.filling import exfat, fat, reading
@@ -74,7 +74,6 @@ def files_of(tree: list[tuple[list[str], int]], seed: int) -> tuple[list[File], 
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(tree=TREES, again=TREES, seed=st.integers(0, 1 << 20))
 def test_what_is_put_in_is_read_back_and_the_checker_is_content(
     tmp_path: Path, kind: str, tree: list[tuple[list[str], int]], again: list[tuple[list[str], int]], seed: int

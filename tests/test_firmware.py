@@ -10,7 +10,7 @@ import tempfile
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from virt.firmware.efi import bootentry
 from virt.firmware.varstore import edk2
@@ -82,7 +82,6 @@ def test_an_entry_comes_back_from_its_variable_and_another_reader_reads_it_alike
     assert bytes(other) == raw
 
 
-@settings(max_examples=4)  # the library takes more than a second for each
 @given(st.lists(ENTRIES, max_size=4, unique_by=lambda one: one.number), st.data())
 def test_a_store_of_the_emulator_holds_the_variables_that_were_given(
     tmp_path_factory: pytest.TempPathFactory, entries: list[BootEntry], data: st.DataObject
@@ -98,6 +97,22 @@ def test_a_store_of_the_emulator_holds_the_variables_that_were_given(
     back = firmware_of(named)
     assert [replace(one, device="") for one in back.entries] == list(firmware.entries)
     assert (back.order, back.next) == (firmware.order, firmware.next)
+
+
+def test_variables_that_the_emulator_has_no_room_for_are_refused(tmp_path: Path) -> None:
+    target = tmp_path / "variables"
+    with pytest.raises(BenchError, match="no room"):
+        with_variables(emulator.STORE, target, {f"Boot{number:04X}": bytes(4096) for number in range(200)})
+    assert not target.exists()
+
+
+@pytest.mark.parametrize("template", [emulator.STORE, emulator.SECURE_STORE])
+def test_a_store_is_written_as_the_library_writes_it(tmp_path: Path, template: Path) -> None:
+    with_variables(template, tmp_path / "ours", {"Boot0001": bytes(99), "BootOrder": b"\1\0"})
+    store = edk2.Edk2VarStore(str(tmp_path / "ours"))
+    store.write_varstore(str(tmp_path / "theirs"), store.get_varlist())
+    assert (tmp_path / "ours").read_bytes() == (tmp_path / "theirs").read_bytes()
+    assert (tmp_path / "ours").stat().st_size == template.stat().st_size
 
 
 def test_a_variable_that_cannot_be_read_is_named() -> None:

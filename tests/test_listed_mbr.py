@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
@@ -30,6 +30,7 @@ from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.kinds import Install, Prepare, Regenerate
 from inkshelf.exchange.anytext import gather
 from inkshelf.ui.frame.window import Window
+from strategies import drawn
 
 SIGNATURE = "9a0b1c2d"
 
@@ -101,7 +102,7 @@ def made(folder: Path, script: str) -> tuple[Path, dict[str, Any]]:
 
 
 @given(script=tables())
-@settings(max_examples=25)
+@drawn(25)
 def test_text_says_what_an_image_says(tmp_path_factory: pytest.TempPathFactory, script: str) -> None:
     path, table = made(tmp_path_factory.mktemp("mbr"), script)
     with ImageFile(path) as source:
@@ -127,7 +128,7 @@ def truth_has_extended(truth: list[tuple[object, ...]]) -> bool:
 
 
 @given(script=tables(), lacks=st.sets(st.sampled_from(["start", "pttype", "ptuuid", "partn"])))
-@settings(max_examples=25)
+@drawn(25)
 def test_what_an_old_version_leaves_out_is_taken_from_the_table_or_asked_for(
     tmp_path_factory: pytest.TempPathFactory, script: str, lacks: set[str]
 ) -> None:

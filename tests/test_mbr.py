@@ -8,7 +8,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 
 from disks import assemble, head, put_volume
 from inkshelf.bench import cut
@@ -32,7 +32,7 @@ from inkshelf.core.size import MIB
 from inkshelf.core.steps.kinds import Create
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
-from strategies import mbr_tables
+from strategies import drawn, mbr_tables
 from test_cuts import ink_and_die
 
 
@@ -64,7 +64,7 @@ def test_what_is_written_is_read_back_equal(made: tuple[MbrTable, int, int]) -> 
     assert (seen.signature, as_rows(seen)) == (table.signature, as_rows(table))
 
 
-@settings(max_examples=40)
+@drawn(40)
 @given(mbr_tables())
 def test_an_independent_reader_sees_the_same_table(
     tmp_path_factory: pytest.TempPathFactory, made: tuple[MbrTable, int, int]

@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.cli import run
@@ -239,7 +239,6 @@ def test_two_faults_at_once_are_both_mended(planned: Machine) -> None:
 
 
 @given(st.data())
-@settings(max_examples=60)
 def test_any_faults_together_end_in_a_plan_or_in_words(planned_once: Machine, data: st.DataObject) -> None:
     """Whatever is broken, however it is answered: a plan that can be done, or a sentence; never a traceback, never a system less that starts."""
     broken = planned_once

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.bench.inker import ink
@@ -22,6 +22,7 @@ from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import Grow, Move, Prepare, Shrink
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
+from strategies import drawn
 
 
 def disk_of(volumes: list[tuple[str, int, int, int]], size: int) -> Disk:
@@ -66,7 +67,7 @@ def layouts(draw: st.DrawFn) -> tuple[Disk, tuple[Target, ...]]:
     return disk_of(volumes, max(at, place) + draw(st.integers(1, 40))), tuple(wanted)
 
 
-@settings(max_examples=300)
+@drawn(300)
 @given(layouts())
 def test_a_target_is_reached_or_the_stop_over_is_named(made: tuple[Disk, tuple[Target, ...]]) -> None:
     disk, wanted = made
@@ -192,7 +193,7 @@ def crowded(draw: st.DrawFn) -> tuple[Disk, tuple[Target, ...]]:
     return disk, tuple(targets)
 
 
-@settings(max_examples=400)
+@drawn(400)
 @given(crowded())
 def test_ordering_a_crowded_disk_ends_and_every_move_changes_a_place(made: tuple[Disk, tuple[Target, ...]]) -> None:
     disk, wanted = made

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from disks import assemble
@@ -23,7 +23,7 @@ from inkshelf.core.size import GIB, MIB
 from inkshelf.core.steps.fold import fold
 from inkshelf.core.steps.kinds import AddEntry, Create, Delete, Format, Prepare, Retype, SetOrder, Shrink
 from inkshelf.core.value import replace
-from strategies import aims
+from strategies import aims, drawn
 
 
 def keys(reading: Reading) -> set[str]:
@@ -246,7 +246,7 @@ def test_a_shrink_past_the_data_counts_what_its_system_must_move(found_job: Job)
     assert 0 < shrink.relocates_bytes == read(job).ledger.moved_bytes
 
 
-@settings(max_examples=20)
+@drawn(20)
 @given(aims)
 def test_entries_name_partitions_that_are_there(found_job: Job, aim: Beside) -> None:
     reading = read(with_aim(found_job, aim))

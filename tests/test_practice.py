@@ -7,7 +7,7 @@ from pathlib import Path
 from random import Random
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.cli.main import run
@@ -26,6 +26,7 @@ from inkshelf.core.practice.planting import FAULTS, fault_of, planted, system_of
 from inkshelf.core.practice.repetition import DAY, MOST, PASSED, Card, after, in_order
 from inkshelf.core.value import replace
 from inkshelf.store import practice
+from strategies import drawn
 
 MENDS = [one for one in KINDS if KINDS[one].group == "mend"]
 
@@ -48,7 +49,7 @@ def test_every_drill_can_be_done_and_is_not_done_by_itself(kind: str) -> None:
         assert any(not line.good and line.words for line in left.lines)
 
 
-@settings(max_examples=25)
+@drawn(25)
 @given(
     kind=st.sampled_from(list(KINDS)), level=st.sampled_from(LEVELS), seed=st.text("abcdef0123456789", min_size=1, max_size=8)
 )

@@ -8,7 +8,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import machines
@@ -142,7 +142,6 @@ def two_disk_jobs(draw: st.DrawFn) -> Job:
     return job
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture], max_examples=60)
 @given(two_disk_jobs(), st.sampled_from("AB"))
 def test_a_script_never_names_a_partition_that_the_ledger_keeps(
     tmp_path_factory: pytest.TempPathFactory, stand_ins: Path, job: Job, letter: str
@@ -201,7 +200,6 @@ EVIL = (
 )
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture], max_examples=60)
 @given(st.lists(st.sampled_from(EVIL), min_size=8, max_size=8))
 def test_hostile_strings_in_every_field_have_no_effect(
     tmp_path_factory: pytest.TempPathFactory, stand_ins: Path, evil: list[str]

@@ -10,7 +10,7 @@ import zlib
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from inkshelf.bench.handover import Written
@@ -26,7 +26,7 @@ from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Volume
 from inkshelf.core.size import MIB
 from inkshelf.core.value import replace
-from strategies import gpt_tables
+from strategies import drawn, gpt_tables
 
 
 def image_of(table: GptTable) -> bytearray:
@@ -91,7 +91,7 @@ def test_a_grown_image_keeps_its_backup_where_it_was() -> None:
     assert (seen.backup_lba, seen.backup_ok) == (table.backup_lba, True)
 
 
-@settings(max_examples=25)
+@drawn(25)
 @given(gpt_tables())
 def test_an_independent_reader_sees_the_same_table(tmp_path_factory: pytest.TempPathFactory, table: GptTable) -> None:
     plain = tuple(

@@ -23,6 +23,7 @@ from inkshelf.bench.sparse import copy_data
 from inkshelf.core.boot.keys import NAMES
 from inkshelf.core.boot.variables import KEPT
 from inkshelf.core.errors import BenchError, CancelledError
+from inkshelf.core.size import binary
 from inkshelf.core.value import Value, replace
 from inkshelf.data import exact
 
@@ -161,7 +162,10 @@ def _copied(source: Path, target: Path) -> Path:
 
 
 def with_variables(template: Path, target: Path, variables: Mapping[str, bytes]) -> None:
-    """Write an emulator's variable store: the template's own without its boot entries, and these; lists of keys only where it has such."""
+    """Write an emulator's variable store: the template's own without its boot entries, and these; lists of keys only where it has such.
+
+    Raises ``BenchError`` where they are more than it holds.
+    """
     from virt.firmware.efi import efivar
     from virt.firmware.varstore import edk2
 
@@ -175,7 +179,13 @@ def with_variables(template: Path, target: Path, variables: Mapping[str, bytes])
             continue
         made = efivar.EfiVar(key, guid=GLOBAL, attr=KEPT, data=data)
         known[key] = made
-    store.write_varstore(str(target), known)
+    room = store.end - store.start
+    if sum(len(store.bytes_var(one)) for one in known.values()) > room:  # the library would end the program
+        raise BenchError(
+            "The emulator's firmware has no room for so many variables.", f"It keeps {binary(room)}. Leave some entries out."
+        )
+    filled = bytes(store.bytes_varlist(known)).ljust(room, b"\xff")  # the library fills byte by byte: a second for each start
+    target.write_bytes(store.filedata[: store.start] + filled + store.filedata[store.end :])
 
 
 def _run(

@@ -88,7 +88,7 @@ def menu_config(
     ``roots``: where the kernels lie and which root they start, by UUID; the first is the system's own, the others are listed too.
     ``default``: what its ``default`` is set to (empty: it is not set); ``stays``: it has no limit of time.
     """
-    lines = [f"# start-up menu of {title}", "set timeout=-1" if stays else "set timeout=8"]
+    lines = [f"# start-up menu of {title}", "set timeout=-1" if stays else "set timeout=3"]
     lines += [f'set default="{default}"'] if default else []
     for number, (search, root) in enumerate(roots):
         folder = "/boot" if search == root else ""

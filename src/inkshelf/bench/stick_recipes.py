@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from functools import cache
 from pathlib import Path
 
 from inkshelf.bench import discs, stand_ins, sticks
@@ -113,6 +114,13 @@ def _looked_into(path: Path) -> Image:
 
 
 def _sum(path: Path) -> str:
+    there = path.stat()
+    return _read(path, there.st_size, there.st_mtime_ns)
+
+
+@cache
+def _read(path: Path, _size: int, _changed: int) -> str:
+    """Return the line of a file as it is now; what was made a moment ago is not read a second time."""
     with path.open("rb") as file:
         return f"{hashlib.file_digest(file, 'sha256').hexdigest()}  {path.name}\n"
 

@@ -237,10 +237,12 @@ def real_size(device: Device) -> int:
 def _lost(device: Device, places: list[int]) -> Iterator[int]:
     """Where the stick ends, as marks say that are not where they should be, or stand in the first stretch."""
     first = device.read(0, min(STRETCH, device.stick.size))
-    for place in range(0, len(first), SMALL):
+    place = first.find(MARK)
+    while place >= 0:
         at = _marked(first[place : place + SMALL])
-        if at is not None and at > place:
+        if place % SMALL == 0 and at is not None and at > place:
             yield at - place
+        place = first.find(MARK, place + 1)
     yield from (at for at in places if _marked(device.read(at, SMALL)) is None)
 
 
