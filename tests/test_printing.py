@@ -100,11 +100,11 @@ def test_a_heading_goes_over_with_what_stands_under_it() -> None:
 
 
 def test_the_window_saves_the_sheet_as_pdf(window: Window, tmp_path: Path) -> None:
-    window.files.save_sheet("pdf", tmp_path / "taken along.pdf")
+    window.files.sheets.save("pdf", tmp_path / "taken along.pdf")
     settled(window)
     assert opened((tmp_path / "taken along.pdf").read_bytes(), tmp_path).pageCount() >= 3
     assert not window.desk.notice.bad
-    window.files.save_sheet("pdf", tmp_path / "no such folder" / "sheet.pdf")
+    window.files.sheets.save("pdf", tmp_path / "no such folder" / "sheet.pdf")
     settled(window)
     assert window.desk.notice.bad
 

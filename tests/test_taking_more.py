@@ -15,6 +15,7 @@ from inkshelf.bench import demo
 from inkshelf.bench.doing import do
 from inkshelf.bench.intake import take_in, with_images, with_listings
 from inkshelf.bench.kinds import TOOLS
+from inkshelf.bench.recipes import blank
 from inkshelf.cli import run
 from inkshelf.core.aims import every_aim
 from inkshelf.core.aims.beside import Beside
@@ -23,6 +24,7 @@ from inkshelf.core.checks import findings, know
 from inkshelf.core.checks.registry import ChangeAim, apply_remedy
 from inkshelf.core.disk.contents import FileSystem, Inside
 from inkshelf.core.disk.kinds import KINDS, makeable
+from inkshelf.core.errors import CaptureError, InkshelfError
 from inkshelf.core.machine.joining import join_images, join_listings
 from inkshelf.core.machine.state import Disk, Firmware, HeldImage, Machine, StickFacts, Volume
 from inkshelf.core.plan import document
@@ -198,6 +200,34 @@ def test_two_empty_disks_of_one_size_are_two_disks() -> None:
     empty = Disk("", 10 * GIB)
     assert [one.id for one in assemble((empty, empty)).disks] == ["A", "B"]
     assert [one.id for one in join_images(assemble((empty,)), (empty,)).machine.disks] == ["A", "B"]
+
+
+def test_a_file_that_was_read_before_is_the_disk_that_it_was(tmp_path: Path) -> None:
+    """An empty disk has nothing else that could tell it; one that got a table meanwhile is still that one."""
+    paths = [blank(tmp_path / f"{name}.img", 3 * GIB) for name in ("one", "two")]
+    job = take_in(paths, seed="t")
+    assert [one.id for one in with_images(job, [paths[1]]).found.disks] == ["A", "B"]
+    make_gpt_disk(paths[1], 3 * GIB, 512, [("linux_data", 100 * MIB, ("mkfs.ext4", "-F", "-q", "-L", "papers"))])
+    again = with_images(job, paths[::-1])
+    assert [(one.id, len(one.volumes)) for one in again.found.disks] == [("A", 0), ("B", 1)]
+    assert {one.disk: Path(one.path).name for one in again.sources} == {"A": "one.img", "B": "two.img"}
+
+
+def test_a_file_that_holds_another_disk_now_is_refused(tmp_path: Path) -> None:
+    """A scratch file that was written over, or two files that changed places: the plan would be inked on the wrong one."""
+    paths = [tmp_path / f"{name}.img" for name in ("one", "two")]
+    for path in paths:
+        make_gpt_disk(path, 3 * GIB, 512, [("linux_data", 100 * MIB, ("mkfs.ext4", "-F", "-q"))])
+    job = take_in(paths, seed="t")
+    paths[0].rename(tmp_path / "kept")
+    paths[1].rename(paths[0])
+    with pytest.raises(CaptureError, match="was disk A, and another disk lies there now"):
+        with_images(job, [paths[0]])
+    paths[0].unlink()
+    with pytest.raises(CaptureError, match="was disk A"):
+        with_images(job, [blank(paths[0], 4 * GIB)])
+    with pytest.raises(InkshelfError, match="named twice"):
+        with_images(job, [tmp_path / "kept", tmp_path / "." / "kept"])
 
 
 # -- identities ----------------------------------------------------------------------------------------------------

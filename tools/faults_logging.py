@@ -52,5 +52,14 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("store/logbook/today.py", "session.scalars(query.offset(READ))", "()", "day"),
     ("exchange/ntcapture.py", '"ssd": False, "4": False', '"ssd": True, "4": False', "kit"),
     ("core/practice/planting.py", "    except LookupError:\n        return None", "    except ZeroDivisionError:\n        return None", "practice"),
+    ("bench/intake.py", "if old and old != new:", "if False:", "taking_more"),
+    ("bench/intake.py", "if len({path.resolve() for path in images}) != len(images):", "if False:", "taking_more"),
+    ("core/machine/joining.py", "disk.id == before and disk.size == new.size", "disk.id == before", "taking_more"),
+    ("bench/emulator.py", "> room:", "> 99 * room:", "firmware"),
+    ("bench/image.py", 'raise TableError(f"{path}: {error.what}"', "raise TableError(error.what", "window_dropping"),
+    ("ui/frame/dropping.py", "files.take_images(images, texts)", "files.take_images(images)", "window_dropping"),
+    ("ui/frame/dropping.py", "if not one.toLocalFile()]", "if False]", "window_dropping"),
+    ("ui/frame/files.py", "if self.window.desk.notice is self._said:", "if True:", "window_dropping"),
+    ("ui/frame/files.py", 'f"{remedy} {self._otherwise}".strip()', "remedy", "window_dropping"),
 )  # fmt: skip
 """File below src/inkshelf, what stands there, the fault, the tests that should find it."""

@@ -11,7 +11,7 @@ from pathlib import Path
 from types import TracebackType
 
 from inkshelf.bench.sparse import data_ranges
-from inkshelf.core.errors import BenchError
+from inkshelf.core.errors import BenchError, TableError
 from inkshelf.core.machine.read import read_disk
 from inkshelf.core.machine.state import Disk
 
@@ -119,7 +119,10 @@ def refuse_in_use(path: Path) -> None:
 def inspect(path: Path, disk_id: str = "A", sector: int | None = None) -> Disk:
     """Return the disk that an image holds; errors name the file."""
     with ImageFile(path) as source:
-        disk = read_disk(source, disk_id, sector)
+        try:
+            disk = read_disk(source, disk_id, sector)
+        except TableError as error:
+            raise TableError(f"{path}: {error.what}", error.remedy, field=error.field, offset=error.offset) from None
         if disk.table.kind == "none" and not disk.volumes and not _looks_blank(source):
             raise BenchError(
                 f"{path} is not a disk image: it has neither a partition table nor a file system.",

@@ -42,8 +42,6 @@ def take_in(
     """
     if not images and not any(captured) and not alone:
         raise CaptureError("No disk was given.", "Name a disk image with --disk, or captured text with --lsblk or --sfdisk.")
-    if len({path.resolve() for path in images}) != len(images):
-        raise InkshelfError("The same image was named twice.", "Name each disk once.")
     machine = Machine(Firmware(mode, secure_boot), (), ram_bytes, conditions or Conditions())
     job = Job(
         one_line(title, "The title"),
@@ -58,11 +56,22 @@ def take_in(
 
 
 def with_images(job: Job, images: Sequence[Path]) -> Job:
-    """Return the job with disks read from images: of a disk that is known already the image says what is on it."""
+    """Return the job with disks read from images: of a disk that is known already the image says what is on it.
+
+    A file that was read before is the disk that it was; raises ``CaptureError`` where it holds another one now.
+    """
+    if len({path.resolve() for path in images}) != len(images):
+        raise InkshelfError("The same image was named twice.", "Name each disk once.")
     for path in images:
         refuse_in_use(path)
     read = tuple(_named(path, inspect(path)) for path in images)
-    joined = join_images(job.found, read)
+    before = tuple(_letter_before(job, path) for path in images)
+    joined = join_images(job.found, read, before)
+    for path, old, new in zip(images, before, joined.letters, strict=True):
+        if old and old != new:
+            raise CaptureError(
+                f"{path} was disk {old}, and another disk lies there now.", "Give each disk's image a name of its own."
+            )
     made = tuple(Source("image", str(path.resolve()), letter) for path, letter in zip(images, joined.letters, strict=True))
     kept = tuple(one for one in job.sources if one.kind != "image" or one.disk not in joined.letters)
     images_first = sorted((*kept, *made), key=lambda one: (one.kind != "image", one.disk if one.kind == "image" else ""))
@@ -128,6 +137,12 @@ def _named(path: Path, disk: Disk) -> Disk:
     except UnicodeEncodeError:
         raise InkshelfError(f"The name of {path!r} is not text.", "Rename the image, then take it in.") from None
     return disk
+
+
+def _letter_before(job: Job, path: Path) -> str:
+    """The disk that was read from this file before, or nothing."""
+    own = str(path.resolve())
+    return next((one.disk for one in job.sources if one.kind == "image" and one.path == own), "")
 
 
 def _with(job: Job, joined: Joined, sources: tuple[Source, ...]) -> Job:

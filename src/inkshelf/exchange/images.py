@@ -74,8 +74,13 @@ def look(path: Path) -> Looked:
 
 
 def is_disc(path: Path) -> bool:
-    """Tell whether a file is a disc image, by the mark of its first descriptor: an installer or a live medium, and no machine's disk."""
+    """Tell whether a file is a disc image, by the mark of its first descriptor: an installer or a live medium, and no machine's disk.
+
+    Only an ordinary file is opened: never a device, and no pipe, which would be waited for.
+    """
     try:
+        if not path.is_file():
+            return False
         with path.open("rb") as file:
             file.seek(FIRST * SECTOR + 1)
             return file.read(len(MARK)) == MARK

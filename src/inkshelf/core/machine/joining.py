@@ -26,9 +26,12 @@ class Joined(Value, frozen=True):
     contradictions: tuple[Contradiction, ...] = ()
 
 
-def join_images(known: Machine, read: tuple[Disk, ...]) -> Joined:
-    """Return the machine with disks read from images. An image says all that is on its disk; what it cannot say stays as known."""
-    return _join(known, read, _from_image)
+def join_images(known: Machine, read: tuple[Disk, ...], before: tuple[str, ...] = ()) -> Joined:
+    """Return the machine with disks read from images. An image says all that is on its disk; what it cannot say stays as known.
+
+    ``before``: the letter that each one's file bore when it was read last (empty: it was not): nothing else may tell an empty disk.
+    """
+    return _join(known, read, _from_image, before)
 
 
 def join_listings(known: Machine, read: tuple[Disk, ...], imaged: frozenset[str]) -> Joined:
@@ -69,12 +72,12 @@ def _tied(machine: Machine, entries: tuple[BootEntry, ...]) -> tuple[BootEntry, 
     return tuple(replace(one, disk=by_mark.get(named_by(one), "")) for one in entries)
 
 
-def _join(known: Machine, read: tuple[Disk, ...], how: object) -> Joined:
+def _join(known: Machine, read: tuple[Disk, ...], how: object, before: tuple[str, ...] = ()) -> Joined:
     disks = list(known.disks)
     letters: list[str] = []
     said: list[Contradiction] = []
-    for new in read:
-        place = _place(disks, new, letters, alone=len(read) == 1)
+    for at, new in enumerate(read):
+        place = _place(disks, new, letters, before[at] if before else "", alone=len(read) == 1)
         if place is None:
             letter = next((one for one in LETTERS if one not in {disk.id for disk in disks}), "")
             if not letter:
@@ -96,10 +99,12 @@ def _join(known: Machine, read: tuple[Disk, ...], how: object) -> Joined:
     return Joined(infer_entries(machine), tuple(letters), tuple(said))
 
 
-def _place(disks: list[Disk], new: Disk, taken: list[str], *, alone: bool) -> int | None:
-    """The known disk that a reading speaks of: the same table, else the only one of its size."""
+def _place(disks: list[Disk], new: Disk, taken: list[str], before: str, *, alone: bool) -> int | None:
+    """The known disk that a reading speaks of: the same table, else the one of its file, else the only one of its size."""
     free = [(at, disk) for at, disk in enumerate(disks) if disk.id not in taken]
     found = next((at for at, disk in free if same_disk(disk, new)), None)
+    if found is None:
+        found = next((at for at, disk in free if disk.id == before and disk.size == new.size), None)
     if found is None and alone and len(disks) == 1 and free and _image_and_listing(free[0][1], new):
         return free[0][0]
     return found

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QEvent, QIODevice, QObject, Qt, QTimer
+from PyQt6.QtCore import QBuffer, QEvent, QIODevice, QMimeData, QObject, Qt, QTimer
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
@@ -23,6 +23,7 @@ from inkshelf.ui.benchmode.foot import Foot
 from inkshelf.ui.benchmode.step import Does, StepView
 from inkshelf.ui.benchmode.strip import Strip
 from inkshelf.ui.desk import Desk, Notice, Subject
+from inkshelf.ui.frame.dropping import files_of
 from inkshelf.ui.frame.notice import NoticeBar
 from inkshelf.ui.parts import OneLine, button, scrolled
 
@@ -324,8 +325,7 @@ class BenchMode(QFrame):
         if data is None:
             return
         if data.hasUrls():
-            for url in data.urls():
-                self.keep(Path(url.toLocalFile()))
+            self._keep_files(data)
         elif data.hasImage():
             self.keep(_png(QImage(data.imageData())), "pasted.png")
         elif data.hasText():
@@ -344,9 +344,12 @@ class BenchMode(QFrame):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        data = event.mimeData() if event else None
-        for url in data.urls() if data else []:
-            self.keep(Path(url.toLocalFile()))
+        if event:
+            self._keep_files(event.mimeData())
+
+    def _keep_files(self, data: QMimeData | None) -> None:
+        for path in files_of(data, self.desk):
+            self.keep(path)
 
     # -- keys ----------------------------------------------------------------------------------------------------
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -35,9 +35,12 @@ class CaptureFiles:
         from inkshelf.exchange.anytext import kind_of
         from inkshelf.exchange.captures import read_text
 
-        if not path.is_file() or path.stat().st_size >= LARGEST:
-            return False
-        raw = path.read_bytes()
+        try:
+            if not path.is_file() or path.stat().st_size >= LARGEST:
+                return False
+            raw = path.read_bytes()
+        except OSError:
+            return False  # whoever takes it for something else says why it cannot be read
         if (
             b"\0" in raw
             or b'"inkshelf-job"' in raw[-4096:]

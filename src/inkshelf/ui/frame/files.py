@@ -1,27 +1,25 @@
-"""What the window does with files: open, save, take in, write the sheet, print."""
+"""What the window does with files: open, save, take in, write."""
 
 from __future__ import annotations
 
-import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QProcess
-from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.assemble import infer_entries
 from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job, with_found
-from inkshelf.core.plan.reading import Reading
+from inkshelf.core.texts import few, shown
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui.background import Task
 from inkshelf.ui.demo import first_day, show_demo
 from inkshelf.ui.desk import Notice
 from inkshelf.ui.frame import settings
+from inkshelf.ui.frame.sheetfiles import SheetFiles
 
 # Reading images, captured text and templates is loaded when it is asked for: the window is ready sooner.
 if TYPE_CHECKING:
@@ -40,12 +38,9 @@ class Files:
         self._task: Task | None = None
         self._then: Callable[[Any], None] = lambda _: None
         self._of: str | None = None
-        self._words = ""
-        self._printing: QProcess | None = None
-
-    @property
-    def _desk(self) -> object:
-        return self.window.desk
+        self._words = self._otherwise = ""
+        self._said: Notice | None = None
+        self.sheets: SheetFiles = SheetFiles(self)
 
     def folder(self) -> str:
         """Where the last file was."""
@@ -84,29 +79,39 @@ class Files:
     @property
     def busy(self) -> bool:
         """Whether something is being read or written beside the window."""
-        return self._task is not None or self._printing is not None
+        return self._task is not None or self.sheets.printing is not None
 
-    def beside(self, words: str, work: Callable[[], Any], then: Callable[[Any], None], *, any_job: bool = False) -> None:
-        """Do ``work`` in a thread of its own and give what comes of it to ``then``; the window goes on meanwhile.
-
-        Where another job is opened until then, nothing of it is taken, unless it is for ``any_job``.
-        """
+    def refuse_busy(self) -> bool:
+        """Whether something goes on already; it is said then."""
         if self.busy:
             self.window.desk.say(
                 Notice("Something else is being read or written still.", "Wait until it is done, then try again.")
             )
+        return self.busy
+
+    def beside(
+        self, words: str, work: Callable[[], Any], then: Callable[[Any], None], *, any_job: bool = False, otherwise: str = ""
+    ) -> None:
+        """Do ``work`` in a thread of its own and give what comes of it to ``then``; the window goes on meanwhile.
+
+        Where another job is opened until then, nothing of it is taken, unless it is for ``any_job``. ``otherwise``: what is said, too, where
+        it fails.
+        """
+        if self.refuse_busy():
             return
         self._task = task = Task(work, self.window)
         self._then, self._of = then, None if any_job else self.window.desk.job.seed
-        self._words = words
+        self._words, self._otherwise = words, otherwise
         task.done.connect(self._done)
         task.failed.connect(self._failed)
-        self.window.desk.say(Notice(f"{words} …", bad=False))
+        self._said = Notice(f"{words} …", bad=False)
+        self.window.desk.say(self._said)
         task.start()
 
     def _done(self, result: object) -> None:
         self._end_task()
-        self.window.desk.say(None)
+        if self.window.desk.notice is self._said:  # what was said meanwhile stays: nobody may have read it yet
+            self.window.desk.say(None)
         if self._of is not None and self._of != self.window.desk.job.seed:
             self.window.desk.say(
                 Notice(f"{self._words}: another job was opened meanwhile, and nothing was put into it.", "Do it again there.")
@@ -116,7 +121,7 @@ class Files:
 
     def _failed(self, what: str, remedy: str) -> None:
         self._end_task()
-        self.window.desk.say(Notice(what, remedy))
+        self.window.desk.say(Notice(what, f"{remedy} {self._otherwise}".strip()))
 
     def _end_task(self) -> None:
         task, self._task = self._task, None
@@ -128,8 +133,7 @@ class Files:
         """Wait for what goes on beside the window, when it closes."""
         if self._task is not None:
             self._task.wait(5000)
-        if self._printing is not None:
-            self._printing.waitForFinished(5000)
+        self.sheets.wait()
 
     def attempt(self, work: object) -> None:
         """Do something; what goes wrong is said."""
@@ -218,25 +222,30 @@ class Files:
         """Take a disk image in."""
         chosen = path or self.ask_open("Take in a disk image", "Disk images (*.img *.raw *.bin *.dd);;All files (*)")
         if chosen:
-            self._take(chosen)
+            self.take_images([chosen])
 
-    def _take(self, path: Path) -> None:
+    def take_images(self, paths: Sequence[Path], texts: Sequence[Path] = ()) -> None:
+        """Take disk images in, in one step, and captured ``texts`` of the same machine after them."""
         from inkshelf.bench.intake import take_in, with_images
 
-        old = self.window.desk.job
+        old, names = self.window.desk.job, few([shown(one.name) for one in paths], 2)
 
         def work() -> Job:
-            return with_images(old, [path]) if old.seed else first_of(take_in([path], title=old.title or path.stem), old)
+            return with_images(old, paths) if old.seed else first_of(take_in(paths, title=old.title or paths[0].stem), old)
 
-        self.beside(f"Reading {path.name}", work, lambda job: self._taken(job, old, path))
+        def taken(job: Job) -> None:
+            desk = self.window.desk
+            if desk.job is not old:
+                desk.say(Notice("The job was changed while the image was read.", "Take the image in again."))
+                return
+            desk.change(job, f"take in {names}")
+            self.keep_it(paths[0].stem)
+            if texts:
+                self.captures.add(texts)
 
-    def _taken(self, job: Job, old: Job, path: Path) -> None:
-        desk = self.window.desk
-        if desk.job is not old:
-            desk.say(Notice("The job was changed while the image was read.", "Take the image in again."))
-            return
-        desk.change(job, f"take in {path.name}")
-        self.keep_it(path.stem)
+        whole = f"Nothing of {names} was taken in" if len(paths) > 1 else ""
+        together = f"{whole or 'Nothing was taken in'}, nor the text beside it." if texts else whole and f"{whole}."
+        self.beside(f"Reading {names}", work, taken, otherwise=together)
 
     def keep_it(self, stem: str) -> None:
         """Give a job that has no file yet one of its own, so that nothing of it is lost when another one is opened."""
@@ -310,26 +319,10 @@ class Files:
             )
 
     def take_dropped(self, *paths: Path) -> None:
-        """Take in what was dropped on the window, each by its contents: jobs, disk images, discs to look into; captured texts together."""
-        texts = [one for one in paths if self.captures.is_one(one)]
-        for path in paths:
-            if path not in texts:
-                self.attempt(lambda path=path: self._dropped(path))
-        if texts:
-            self.captures.add(texts)
+        """Take in what was dropped on the window, each by its contents."""
+        from inkshelf.ui.frame.dropping import take_dropped
 
-    def _dropped(self, path: Path) -> None:
-        from inkshelf.exchange.images import is_disc
-
-        head = path.read_bytes()[:4096] if path.is_file() and path.stat().st_size < 1 << 24 else b""
-        if is_disc(path):
-            self.look_into(path)
-        elif b'"inkshelf-work"' in head:
-            self._work(path)
-        elif head.lstrip().startswith(b"{"):
-            self._open(path)
-        else:
-            self._take(path)
+        take_dropped(self, paths)
 
     def take_work(self, path: Path | None = None) -> None:
         """Take in what the sheet's own page saved."""
@@ -348,52 +341,6 @@ class Files:
         earlier = "" if same else "The page shows an earlier plan: look whether each step is still the same."
         desk.say(Notice(f"{new} entries more from the page.", earlier, bad=not same))
 
-    def save_sheet(self, form: str, path: Path | None = None) -> None:
-        """Write the sheet as HTML, Markdown or PDF."""
-        reading = self.window.desk.reading
-        chosen = path or self.ask_save("Save the sheet", f"{reading.job.title or 'sheet'}.{form}", f"*.{form}")
-        if chosen and form == "pdf":
-            self._print_to(chosen, reading.job)
-        elif chosen:
-            self.attempt(lambda: self.write(chosen, _sheet(reading, form)))
-
-    def _print_to(self, path: Path, job: Job) -> None:
-        """A page is drawn by a run of its own: drawing takes long, and colours are one for all of a program."""
-        if self.busy:
-            self.window.desk.say(
-                Notice("Something else is being read or written still.", "Wait until it is done, then try again.")
-            )
-            return
-        import tempfile  # late: the window is ready sooner
-
-        self._printed = tempfile.TemporaryDirectory()
-        kept = Path(self._printed.name) / "job.json"
-        jobfile.save(job, kept)
-        self._printing = run = QProcess(self.window)
-        run.setProcessChannelMode(QProcess.ProcessChannelMode.MergedChannels)
-        run.finished.connect(lambda status: self._was_printed(status, path))
-        self.window.desk.say(Notice("Drawing the pages …", bad=False))
-        run.start(sys.executable, ["-m", "inkshelf", "sheet", str(kept), "--format", "pdf", "-o", str(path)])
-
-    def _was_printed(self, status: int, path: Path) -> None:
-        run, self._printing = self._printing, None
-        said = bytes(run.readAll().data()).decode("utf-8", "replace").strip() if run else ""
-        self._printed.cleanup()
-        if run is not None:
-            run.deleteLater()
-        self.window.desk.say(
-            Notice(f"Saved: {path}", bad=False) if status == 0 else Notice(said or "The sheet could not be drawn.")
-        )
-
-    def save_script(self, path: Path | None = None) -> None:
-        """Write the partition script."""
-        from inkshelf.exchange.script import script
-
-        reading = self.window.desk.reading
-        chosen = path or self.ask_save("Save the partition script", f"{reading.job.title or 'partitions'}.sh", "*.sh")
-        if chosen:
-            self.attempt(lambda: self.write(chosen, script(reading).encode()))
-
     def write(self, path: Path, written: bytes) -> None:
         """Write a file whole, and say so."""
         from inkshelf.store.jobfile import write_atomically
@@ -404,26 +351,6 @@ class Files:
 
         self.attempt(work)
 
-    def copy_sheet(self) -> None:
-        """Put the sheet as Markdown on the clipboard."""
-        from inkshelf.exchange import render
-
-        clipboard = QGuiApplication.clipboard()
-        if clipboard:
-            clipboard.setText(render.markdown(self.window.desk.reading))
-            self.window.desk.say(Notice("The sheet is on the clipboard, as Markdown.", bad=False))
-
-    def print_sheet(self) -> None:
-        """Print the sheet."""
-        from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
-
-        from inkshelf.ui.sheetview.printing import print_sheet
-
-        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
-        printer.setDocName(self.window.desk.job.title or "Run sheet")
-        if QPrintDialog(printer, self.window).exec():
-            self.attempt(lambda: print_sheet(printer, self.window.desk.reading))
-
 
 def first_of(job: Job, before: Job) -> Job:
     """The first disk of a job keeps what was said before there was one."""
@@ -431,10 +358,3 @@ def first_of(job: Job, before: Job) -> Job:
     firmware = replace(job.found.firmware, mode=found.firmware.mode, secure_boot=found.firmware.secure_boot)
     known = replace(job.found, firmware=firmware, ram_bytes=found.ram_bytes, conditions=found.conditions)
     return with_found(replace(job, owner=before.owner, unit=before.unit), infer_entries(known))
-
-
-def _sheet(reading: Reading, form: str) -> bytes:
-    """The sheet in one of its forms."""
-    from inkshelf.exchange import render
-
-    return (render.html(reading) if form == "html" else render.markdown(reading)).encode()

@@ -201,9 +201,10 @@ class Window(QMainWindow, InkRuns):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        data = event.mimeData() if event else None
-        if data is not None and data.urls():
-            self.files.take_dropped(*(Path(url.toLocalFile()) for url in data.urls()))
+        from inkshelf.ui.frame.dropping import files_of
+
+        if event and (paths := files_of(event.mimeData(), self.desk)):
+            self.files.take_dropped(*paths)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
