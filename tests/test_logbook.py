@@ -31,10 +31,11 @@ from inkshelf.core.steps.identity import said
 from inkshelf.core.value import replace
 from inkshelf.core.work.events import Began, Noted, Paused, Resumed, ended
 from inkshelf.store import jobfile
+from inkshelf.store.logbook.backups import back_up, restore
 from inkshelf.store.logbook.book import Logbook
 from inkshelf.store.logbook.changes import ChangedMeanwhileError, Says
 from inkshelf.store.logbook.forgetting import NOBODY, forget, without
-from inkshelf.store.logbook.forms import as_csv, back_up, json_lines, restore, take_lines
+from inkshelf.store.logbook.forms import as_csv, json_lines, take_lines
 from inkshelf.store.logbook.models import Base
 
 T0 = 1_764_590_000
@@ -131,7 +132,7 @@ def test_it_goes_out_and_comes_in_whole(job: Job, book: Logbook, tmp_path: Path)
     put(book, of(job, "two"), T0 + 7)
     lines = list(json_lines(book))
     other = Logbook(f"sqlite:///{tmp_path / 'other.sqlite'}")
-    assert take_lines(other, iter(lines)) == 2
+    assert take_lines(other, iter(lines)).jobs == 2
     assert list(json_lines(other)) == lines
     assert [other.logged(one) for one in other.seeds()] == [book.logged(one) for one in book.seeds()]
     rows = list(csv.reader(io.StringIO(as_csv(book.brief()))))
@@ -141,7 +142,7 @@ def test_it_goes_out_and_comes_in_whole(job: Job, book: Logbook, tmp_path: Path)
     with pytest.raises(InkshelfError, match="there already"):
         back_up(book, tmp_path / "copy.sqlite")
     forget(book, "Marrow & Finch", Says(T0), delete=True)
-    assert restore(book, tmp_path / "copy.sqlite") == 2
+    assert restore(book, tmp_path / "copy.sqlite").jobs == 2
     assert list(json_lines(book)) == lines
     for bad in ("nonsense", "{}", '{"format": "inkshelf-log", "version": 1, "job": {}}', "[" * 5000):
         with pytest.raises(InkshelfError, match="Line 2"):

@@ -9,19 +9,22 @@ import sys
 from pathlib import Path
 
 import pytest
-from PyQt6.QtGui import QColor, QImage, QPageSize, QPainter
+from PyQt6.QtGui import QColor, QImage, QPageSize, QPainter, QPdfWriter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QApplication
 
+from inkshelf.core.errors import InkshelfError
 from inkshelf.core.plan.job import Job
 from inkshelf.core.plan.reading import Reading, read
 from inkshelf.core.sheet.sheet import sheet
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui import theme
+from inkshelf.ui.desk import Notice
+from inkshelf.ui.frame import sheetfiles
 from inkshelf.ui.frame.window import Window
 from inkshelf.ui.sheetview.blocks import Block
-from inkshelf.ui.sheetview.printing import paginate, pdf
+from inkshelf.ui.sheetview.printing import paginate, pdf, print_sheet
 from windows import settled
 
 A4, LETTER, A5 = QPageSize.PageSizeId.A4, QPageSize.PageSizeId.Letter, QPageSize.PageSizeId.A5
@@ -99,6 +102,16 @@ def test_a_heading_goes_over_with_what_stands_under_it() -> None:
     assert paginate([step, step, step], 600, 100) == [[step, step], [step]]
 
 
+class _OutOfPaper(QPdfWriter):
+    def newPage(self) -> bool:
+        return False
+
+
+def test_a_printer_that_takes_no_second_page_is_said(job: Job, tmp_path: Path) -> None:
+    with pytest.raises(InkshelfError, match=r"Only 1 of \d+ pages were printed"):
+        print_sheet(_OutOfPaper(str(tmp_path / "sheet.pdf")), read(job))
+
+
 def test_the_window_saves_the_sheet_as_pdf(window: Window, tmp_path: Path) -> None:
     window.files.sheets.save("pdf", tmp_path / "taken along.pdf")
     settled(window)
@@ -107,6 +120,15 @@ def test_the_window_saves_the_sheet_as_pdf(window: Window, tmp_path: Path) -> No
     window.files.sheets.save("pdf", tmp_path / "no such folder" / "sheet.pdf")
     settled(window)
     assert window.desk.notice.bad
+
+
+def test_a_page_whose_drawing_cannot_begin_is_said_and_keeps_nothing_waiting(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sheetfiles.sys, "executable", str(tmp_path / "absent"))
+    window.files.sheets.save("pdf", tmp_path / "sheet.pdf")
+    settled(window)
+    assert window.desk.notice == Notice("The sheet could not be drawn.")
 
 
 def test_the_command_line_writes_the_same_pdf_without_a_display(job: Job, tmp_path: Path) -> None:

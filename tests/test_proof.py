@@ -168,3 +168,25 @@ def test_the_reading_survives_the_job_file(inked: tuple[Job, Path], proof: Proof
     job = window.desk.job
     assert document.load(document.dump(job)) == job
     assert with_built(job, job.built) == job  # type: ignore[arg-type]
+
+
+def test_a_hand_over_that_cannot_be_written_is_not_said_to_be_saved(
+    inked: tuple[Job, Path], window: Window, tmp_path: Path
+) -> None:
+    job, image = inked
+    window.desk.replace_job(job, tmp_path / "job.json")
+    window.files.built.compare_image(image)
+    settled(window)
+    window.files.built.save_handover(tmp_path / "absent" / "page.html")
+    assert window.desk.notice.bad
+    assert "Saved" not in window.desk.notice.what
+    window.files.built.save_handover(tmp_path / "page.html")
+    assert (window.desk.notice.bad, window.desk.notice.what) == (False, f"Saved: {tmp_path / 'page.html'}")
+    assert "sign it together" in window.desk.notice.remedy
+
+
+def test_what_is_to_be_put_right_first_is_named(proof: ProofChapter, window: Window, tmp_path: Path) -> None:
+    window.files.built.save_handover(tmp_path / "page.html")
+    assert window.desk.notice.what.startswith("Not as planned: B1, ")
+    assert "more" not in window.desk.notice.what
+    assert not (tmp_path / "page.html").exists()

@@ -61,5 +61,12 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("ui/frame/dropping.py", "if not one.toLocalFile()]", "if False]", "window_dropping"),
     ("ui/frame/files.py", "if self.window.desk.notice is self._said:", "if True:", "window_dropping"),
     ("ui/frame/files.py", 'f"{remedy} {self._otherwise}".strip()', "remedy", "window_dropping"),
+    ("store/logbook/backups.py", "waits=(kind, seed) in waiting", "waits=False", "logbook_backups"),
+    ("store/logbook/backups.py", 'damaged.append(f"{kind} {seed[:60]}: {error.what}")', "pass", "logbook_backups"),
+    ("store/logbook/backups.py", 'yield says("fault", fault.seed, fault.changed, fault.who)', "pass", "logbook_backups"),
+    ("store/logbook/forms.py", "if here.get(one.seed, 0) > says.at:", "if False:", "logbook_backups"),
+    ("store/logbook/forms.py", "for fault in faults(book):\n        yield", "for fault in ():\n        yield", "logbook_backups"),
+    ("store/logbook/following.py", ".parent).is_dir():", ".parent).exists() and False:", "logbook_backups"),
+    ("ui/sheetview/printing.py", "and not device.newPage():", "and device.newPage() is None:", "printing"),
 )  # fmt: skip
 """File below src/inkshelf, what stands there, the fault, the tests that should find it."""

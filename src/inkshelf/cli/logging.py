@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from inkshelf.cli.shared import Command, choice, load, print_json, word
 from inkshelf.core.errors import InkshelfError
+from inkshelf.core.texts import few
 from inkshelf.core.texts import shown as plain
 
 if TYPE_CHECKING:
@@ -165,8 +166,10 @@ def _import(book: Logbook, said: Namespace) -> None:
     path = Path(_one(said, "an exported file"))
     try:
         with path.open(encoding="utf-8") as lines:
-            count = take_lines(book, iter(lines), said.who, waits=bool(said.shop))
-            print(f"{_counted(count, 'job')} taken in")
+            taken = take_lines(book, iter(lines), said.who, waits=bool(said.shop))
+            print(f"{_counted(taken.jobs, 'job')} and {_counted(taken.faults, 'known fault')} taken in")
+            if taken.newer:
+                print(f"{taken.newer} changed here since then: left as they are")
     except (OSError, UnicodeDecodeError) as error:
         raise InkshelfError(f"{path} cannot be read: {error}.", "Choose a file that was exported as JSON lines.") from None
 
@@ -180,16 +183,22 @@ def _forget(book: Logbook, said: Namespace) -> None:
 
 
 def _back_up(book: Logbook, said: Namespace) -> None:
-    from inkshelf.store.logbook.forms import back_up
+    from inkshelf.store.logbook.backups import back_up
 
     back_up(book, Path(_one(said, "a file")))
     print(f"{said.words[0]}: {_counted(book.count(), 'job')}")
 
 
 def _restore(book: Logbook, said: Namespace) -> None:
-    from inkshelf.store.logbook.forms import restore
+    from inkshelf.store.logbook.backups import restore
 
-    print(f"{_counted(restore(book, Path(_one(said, 'a file'))), 'job')} put back")
+    done = restore(book, Path(_one(said, "a file")))
+    counts = (_counted(done.jobs, "job"), _counted(done.faults, "known fault"), _counted(done.files, "file"))
+    print(f"{', '.join(counts)} put back")
+    if done.damaged:
+        raise InkshelfError(
+            f"Not put back, for it is damaged there: {few(done.damaged, 3, '; ')}", "Look for it in an older back-up."
+        )
 
 
 def _sync(book: Logbook, said: Namespace) -> None:

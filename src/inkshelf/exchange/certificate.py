@@ -18,7 +18,7 @@ from inkshelf.core.plan.reading import Reading
 from inkshelf.core.sheet.settings import settings
 from inkshelf.core.size import binary
 from inkshelf.core.steps.kinds import Confirm
-from inkshelf.core.texts import shown
+from inkshelf.core.texts import few, shown
 from inkshelf.exchange.picture import board
 from inkshelf.exchange.render import environment
 
@@ -33,10 +33,8 @@ def certificate(reading: Reading, now: datetime) -> str:
     lines = compared(reading.plan, job.built)
     stops = [one for one in lines if one.matters == "stop"]
     if stops:
-        raise JobError(
-            f"{stops[0].about}, {stops[0].what} is not as planned, and {len(stops) - 1} more.",
-            "Put that right before it is handed over.",
-        )
+        wrong = few([f"{one.about}, {one.what}" for one in stops], 3, "; ")
+        raise JobError(f"Not as planned: {wrong}.", "Put that right before it is handed over.")
     machine = job.built
     there = {one.id: one for one in machine.disks}
     outcomes = [outcome(machine, one.call, STANDING[0]) for one in systems(machine)]

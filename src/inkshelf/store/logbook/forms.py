@@ -1,16 +1,16 @@
-"""A logbook in other forms: JSON lines (whole, taken in again), CSV for a table program, a page; and back-ups of the file."""
+"""A logbook in other forms: JSON lines (jobs and known faults, taken in again), CSV for a table program, a page."""
 
 from __future__ import annotations
 
 import csv
 import io
 import json
-import sqlite3
+import re
 from collections.abc import Callable, Iterator
-from contextlib import closing
 from datetime import UTC, datetime
 from html import escape
 from pathlib import Path
+from typing import NamedTuple
 
 from inkshelf.core.errors import InkshelfError, JobError
 from inkshelf.core.plan import document
@@ -19,11 +19,22 @@ from inkshelf.core.sheet.logged import logged
 from inkshelf.store.jobfile import write_atomically
 from inkshelf.store.logbook.book import Brief, Logbook
 from inkshelf.store.logbook.changes import Says
+from inkshelf.store.logbook.faults import Fault, faults, put_fault
 
 FORMAT, VERSION = "inkshelf-log", 1
 COLUMNS = ("seed", "title", "owner", "aim", "begun", "ended", "planned", "took")
+SAID = ("seed", "model", "fault", "workaround")
+"""What is told of a known fault."""
 DANGEROUS = ("=", "+", "-", "@", "\t", "\r")
 """A table program takes a cell that begins so for a formula."""
+
+
+class Taken(NamedTuple):
+    """How many were taken in; ``newer``: how many were changed here since, and stay as they are."""
+
+    jobs: int
+    faults: int
+    newer: int
 
 
 def day(at: int | None) -> str:
@@ -32,18 +43,23 @@ def day(at: int | None) -> str:
 
 
 def json_lines(book: Logbook) -> Iterator[str]:
-    """Yield one line a job: its whole document, and when it was changed."""
+    """Yield one line a job: its whole document, and when it was changed; then one line for each known fault of a model."""
     changed = {one.seed: one.changed for one in book.brief(1 << 30)}
     for seed in book.seeds():
         raw, _ = book.read(seed)
-        yield json.dumps(
-            {"format": FORMAT, "version": VERSION, "changed": changed.get(seed, 0), "job": json.loads(raw)}, ensure_ascii=False
-        )
+        yield _line(changed.get(seed, 0), "job", json.loads(raw))
+    for fault in faults(book):
+        yield _line(fault.changed, "fault", {name: getattr(fault, name) for name in SAID})
 
 
-def take_lines(book: Logbook, lines: Iterator[str], who: str = "", *, waits: bool = False) -> int:
-    """Put exported jobs in, each in the place of an older one; return how many. Raises ``JobError`` that names the line."""
-    count = 0
+def _line(changed: int, kind: str, told: object) -> str:
+    return json.dumps({"format": FORMAT, "version": VERSION, "changed": changed, kind: told}, ensure_ascii=False)
+
+
+def take_lines(book: Logbook, lines: Iterator[str], who: str = "", *, waits: bool = False) -> Taken:
+    """Put exported jobs and known faults in, each in the place of an older one. Raises ``JobError`` that names the line."""
+    jobs = known = newer = 0
+    here = {one.seed: one.changed for one in book.brief(1 << 30)} | {one.seed: one.changed for one in faults(book)}
     for number, line in enumerate(lines, 1):
         if not line.strip():
             continue
@@ -51,16 +67,30 @@ def take_lines(book: Logbook, lines: Iterator[str], who: str = "", *, waits: boo
             told = json.loads(line)
             if not isinstance(told, dict) or (told.get("format"), told.get("version")) != (FORMAT, VERSION):
                 raise JobError("It is no line of an exported logbook.", "Choose a file that was exported as JSON lines.")
-            job = document.load(json.dumps(told.get("job")).encode())
             at = told.get("changed")
-            when = at if isinstance(at, int) and 0 <= at < 1 << 40 else 0
-            book.put(logged(read(job)), document.dump(job), Says(when, who, waits=waits))
+            says = Says(at if isinstance(at, int) and 0 <= at < 1 << 40 else 0, who, waits=waits)
+            one = _fault(told["fault"]) if "fault" in told else document.load(json.dumps(told.get("job")).encode())
+            if here.get(one.seed, 0) > says.at:
+                newer += 1
+            elif isinstance(one, Fault):
+                put_fault(book, one, says)
+                known += 1
+            else:
+                book.put(logged(read(one)), document.dump(one), says)
+                jobs += 1
         except InkshelfError as error:
             raise JobError(f"Line {number}: {error.what}", error.remedy) from None
         except (ValueError, RecursionError):
             raise JobError(f"Line {number} is not JSON.", "Choose a file that was exported as JSON lines.") from None
-        count += 1
-    return count
+    return Taken(jobs, known, newer)
+
+
+def _fault(told: object) -> Fault:
+    if not isinstance(told, dict) or set(told) != set(SAID) or not all(isinstance(one, str) for one in told.values()):
+        raise JobError("This is no known fault.", "Choose a file that was exported as JSON lines.")
+    if not told["fault"] or not re.fullmatch(r"[0-9a-f]{1,64}", told["seed"]):
+        raise JobError("This known fault says nothing, or has no identity.", "Write it down again: inkshelf log fault")
+    return Fault(**told)
 
 
 def as_csv(rows: tuple[Brief, ...]) -> str:
@@ -114,32 +144,3 @@ def export(book: Logbook, path: Path) -> int:
         raise JobError("Which form is meant is not said.", f"End the file's name with one of: {', '.join(EXPORTS)}.")
     write_atomically(path, way(book).encode())
     return book.count()
-
-
-def back_up(book: Logbook, path: Path) -> None:
-    """Copy a logbook in one piece while it is in use; raises ``JobError`` for one that is no file."""
-    source = _file(book)
-    if path.exists():
-        raise JobError(f"{path} is there already.", "Choose another name: a back-up is not written over.")
-    with closing(sqlite3.connect(source)) as one, closing(sqlite3.connect(path)) as other:
-        one.backup(other)
-
-
-def restore(book: Logbook, path: Path) -> int:
-    """Put every job of a back-up in, in the place of what is there of them; return how many."""
-    _file(book)
-    if not path.is_file():
-        raise JobError(f"{path} is not there.", "Choose a back-up of a logbook.")
-    held = Logbook(f"sqlite:///{path}")
-    try:
-        return take_lines(book, json_lines(held))
-    finally:
-        held.close()
-
-
-def _file(book: Logbook) -> Path:
-    if not book.url.startswith("sqlite:///"):
-        raise JobError(
-            "A shop's own server is backed up by its own tools.", "Export it as JSON lines: inkshelf log export -o FILE.jsonl"
-        )
-    return Path(book.url.removeprefix("sqlite:///"))

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from inkshelf.core.machine.state import Machine
 from inkshelf.core.texts import few
-from inkshelf.ui.desk import Notice
 from inkshelf.ui.frame.capturefiles import KINDS
 
 if TYPE_CHECKING:
@@ -82,7 +81,6 @@ class BuiltFiles:
             page = certificate(reading, datetime.now().astimezone())
             chosen = path or self.files.ask_save("Save the hand-over", f"{reading.job.title or 'hand-over'}.html", "*.html")
             if chosen:
-                self.files.write(chosen, page.encode())
-                self.desk.say(Notice(f"Saved: {chosen}", "Print it from a browser, and sign it together.", bad=False))
+                self.files.write(chosen, page.encode(), "Print it from a browser, and sign it together.")
 
         self.files.attempt(work)

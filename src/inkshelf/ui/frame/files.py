@@ -341,13 +341,13 @@ class Files:
         earlier = "" if same else "The page shows an earlier plan: look whether each step is still the same."
         desk.say(Notice(f"{new} entries more from the page.", earlier, bad=not same))
 
-    def write(self, path: Path, written: bytes) -> None:
-        """Write a file whole, and say so."""
+    def write(self, path: Path, written: bytes, then: str = "") -> None:
+        """Write a file whole, and say so, and what to do with it; or why it could not be."""
         from inkshelf.store.jobfile import write_atomically
 
         def work() -> None:
             write_atomically(path, written)
-            self.window.desk.say(Notice(f"Saved: {path}", bad=False))
+            self.window.desk.say(Notice(f"Saved: {path}", then, bad=False))
 
         self.attempt(work)
 

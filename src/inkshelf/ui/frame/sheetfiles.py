@@ -17,6 +17,8 @@ from inkshelf.ui.desk import Notice
 if TYPE_CHECKING:
     from inkshelf.ui.frame.files import Files
 
+NOT_BEGUN = QProcess.ProcessError.FailedToStart  # nothing else is heard of such a run
+
 
 class SheetFiles:
     """The sheet's files, in one window."""
@@ -51,6 +53,7 @@ class SheetFiles:
         self.printing = run = QProcess(self.files.window)
         run.setProcessChannelMode(QProcess.ProcessChannelMode.MergedChannels)
         run.finished.connect(lambda status: self._was_printed(status, path))
+        run.errorOccurred.connect(lambda error: self._was_printed(1, path) if error == NOT_BEGUN else None)
         self.desk.say(Notice("Drawing the pages …", bad=False))
         run.start(sys.executable, ["-m", "inkshelf", "sheet", str(kept), "--format", "pdf", "-o", str(path)])
 

@@ -46,8 +46,11 @@ def print_sheet(device: QPagedPaintDevice, reading: Reading) -> int:
         width, height = device.width() / scale, device.height() / scale
         pages = paginate(blocks(made, reading), width, height - FOOT)
         for number, page in enumerate(pages, 1):
-            if number > 1:
-                device.newPage()
+            if number > 1 and not device.newPage():
+                painter.end()
+                raise InkshelfError(
+                    f"Only {number - 1} of {len(pages)} pages were printed.", "Look at the printer and at the room on the disk."
+                )
             painter.save()
             painter.scale(scale, scale)
             _page(painter, page, width)
