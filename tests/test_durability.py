@@ -12,9 +12,11 @@ from inkshelf.bench import cut, hands, journal
 from inkshelf.bench.inker import ink
 from inkshelf.bench.journal import Entry, Journal
 from inkshelf.bench.mover import Mover
+from inkshelf.core.errors import JobError
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
 from inkshelf.core.size import GIB, MIB
+from inkshelf.store import jobfile
 
 Inode = tuple[int, int]
 
@@ -139,3 +141,26 @@ def test_what_a_move_relies_on_is_on_the_disk(cache: Cache, tmp_path: Path, shif
 def test_a_file_is_put_in_place_whole(cache: Cache, tmp_path: Path) -> None:
     atomic.write_atomically(tmp_path / "job.json", b"{}")
     cache.clean(tmp_path, "its folder says so")
+
+
+@pytest.mark.parametrize("name", ["pipe", "link to it", "folder"])
+def test_what_is_no_ordinary_file_is_not_written_over(tmp_path: Path, name: str) -> None:
+    """The name of a device would lead to a file from then on, and what was meant to be printed would be nowhere."""
+    os.mkfifo(tmp_path / "pipe")
+    (tmp_path / "link to it").symlink_to(tmp_path / "pipe")
+    (tmp_path / "folder").mkdir()
+    before = {one.name: one.lstat().st_mode for one in tmp_path.iterdir()}
+    with pytest.raises(OSError, match="no ordinary file"):
+        atomic.write_atomically(tmp_path / name, b"{}")
+    with pytest.raises(JobError, match="cannot be written: it is no ordinary file"):
+        jobfile.write_atomically(tmp_path / name, b"{}")
+    assert {one.name: one.lstat().st_mode for one in tmp_path.iterdir()} == before
+
+
+def test_who_may_read_a_file_stays_as_it_was_said(tmp_path: Path) -> None:
+    """A job names its owner."""
+    for name, mode in (("kept.json", 0o600), ("new.json", None)):
+        if mode:
+            (tmp_path / name).touch(mode)
+        atomic.write_atomically(tmp_path / name, b"{}")
+        assert (tmp_path / name).stat().st_mode & 0o777 == (mode or 0o644)

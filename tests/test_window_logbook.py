@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import os
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -11,6 +12,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog
 from pytestqt.qtbot import QtBot
@@ -267,6 +269,13 @@ def test_the_made_up_shop_is_looked_at_and_left_again(window: Window, page: Logb
     assert page.plot.key.text().startswith("next: ")
     assert page.plot.ribbons.accessibleDescription().count("ready at") == 3
     promise_an_hour(window, page)
+    os.mkfifo(tmp_path / "pipe.png")
+    for name, saved in (("day.png", True), ("day.svg", False), ("absent/day.png", False), ("pipe.png", False)):
+        answers: list[object] = []
+        page.plot.save(tmp_path / name, answers.append)
+        assert answers == [tmp_path / name] if saved else isinstance(answers[0], InkshelfError)
+    assert QImage(str(tmp_path / "day.png")).width() >= 2 * page.plot.ribbons.width() - 1
+    assert (tmp_path / "pipe.png").is_fifo()
     for _, kind in KINDS[:-1]:
         page.plot.picture.clear()
         page.plot.choice.button([one for _, one in KINDS].index(kind)).click()

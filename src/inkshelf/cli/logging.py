@@ -161,12 +161,13 @@ def _export(book: Logbook, said: Namespace) -> None:
 
 
 def _import(book: Logbook, said: Namespace) -> None:
+    from inkshelf.store.jobfile import LARGEST
     from inkshelf.store.logbook.forms import take_lines
 
     path = Path(_one(said, "an exported file"))
     try:
         with path.open(encoding="utf-8") as lines:
-            taken = take_lines(book, iter(lines), said.who, waits=bool(said.shop))
+            taken = take_lines(book, iter(lambda: lines.readline(LARGEST), ""), said.who, waits=bool(said.shop))
             print(f"{_counted(taken.jobs, 'job')} and {_counted(taken.faults, 'known fault')} taken in")
             if taken.newer:
                 print(f"{taken.newer} changed here since then: left as they are")

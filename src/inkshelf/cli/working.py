@@ -132,11 +132,11 @@ def _paper(job: Job, words: Namespace) -> int:
 
 
 def _taken(job: Job, words: Namespace) -> int:
+    from inkshelf.bounded import read_bounded
     from inkshelf.exchange.worknotes import LARGEST, take_work
 
     try:
-        with words.file.open("rb") as opened:
-            raw = opened.read(LARGEST + 1)
+        raw = read_bounded(words.file, LARGEST)
     except OSError as error:
         raise InkshelfError(f"{words.file} cannot be read: {error.strerror}.", "Choose the file that the page saved.") from None
     job, new, same = take_work(job, raw)

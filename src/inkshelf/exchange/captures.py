@@ -7,6 +7,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+from inkshelf.bounded import TooLargeError, read_bounded
 from inkshelf.core.disk.kinds import LISTED
 from inkshelf.core.disk.lvm_extents import DATA_START, EXTENT, extents_of
 from inkshelf.core.disk.types import gpt_type
@@ -24,13 +25,20 @@ ROTATES = {"true": True, "1": True, "false": False, "0": False}
 CHIPS_OWN = re.compile(r"^mmcblk\d+(?:boot\d+|rpmb)$")  # areas of a soldered chip that hold its firmware's own
 IN_MEMORY, EMPTY = ("zram", "ram"), (0, "0")
 
+LARGEST = 1 << 24
+"""Bytes of what a command printed."""
+
 
 def read_text(path: Path) -> str:
     """Return a captured text; errors name the file."""
     try:
-        return path.read_text(encoding="utf-8", errors="replace")
+        return read_bounded(path, LARGEST).decode("utf-8", "replace")
     except FileNotFoundError:
         raise CaptureError(f"{path} is not there.", "Check the name, or capture it again.") from None
+    except TooLargeError:
+        raise CaptureError(
+            f"{path} is too large to be what a command printed.", "A disk image is taken in with --disk."
+        ) from None
     except OSError as error:
         raise CaptureError(f"{path} cannot be read: {error.strerror}.", "Copy it to a folder of yours.") from None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 from collections.abc import Iterator
 from pathlib import Path
@@ -19,9 +20,11 @@ from inkshelf.core.value import Value, replace
 
 
 class File:
-    """A file of this computer as a source of bytes; a device is none."""
+    """A file of this computer as a source of bytes; raises ``OSError`` for what is none: a device is never opened, no pipe waited for."""
 
     def __init__(self, path: Path) -> None:
+        if path.exists() and not path.is_file():
+            raise OSError(errno.EINVAL, "no ordinary file", str(path))
         self._file = path.open("rb")
         self.size = os.fstat(self._file.fileno()).st_size
 

@@ -8,22 +8,30 @@ from typing import Any
 import msgspec
 
 from inkshelf.atomic import write_atomically as put
+from inkshelf.bounded import TooLargeError, read_bounded
 from inkshelf.core.errors import JobError
 from inkshelf.core.plan import document
 from inkshelf.core.plan.job import Job
 from inkshelf.data import text
 
+LARGEST = 64 << 20
+"""Bytes of a job's document."""
+
 
 def load(path: Path) -> Job:
     """Return the job saved at ``path``."""
     try:
-        raw = path.read_bytes()
+        raw = read_bounded(path, LARGEST)
     except FileNotFoundError:
         raise JobError(f"{path} is not there.", "Check the name, or start a new job.") from None
     except IsADirectoryError:
         raise JobError(f"{path} is a folder.", "Choose a job file.") from None
     except PermissionError:
         raise JobError(f"{path} may not be read by you.", "Change its permissions or copy it.") from None
+    except TooLargeError:
+        raise JobError(
+            f"{path} is too large to be a job.", "Choose a job file; a disk image is taken in by: new, take."
+        ) from None
     except OSError as error:
         raise JobError(f"{path} cannot be read: {error.strerror}.", "Check the disk that it is on.") from None
     return document.load(raw, str(path))

@@ -6,11 +6,12 @@ from pathlib import Path
 
 import msgspec
 
+from inkshelf.bounded import read_bounded
 from inkshelf.core.errors import JobError
 from inkshelf.core.practice.repetition import Card, after
 from inkshelf.core.value import Value, field, replace
 from inkshelf.store.folders import data_folder
-from inkshelf.store.jobfile import write_atomically
+from inkshelf.store.jobfile import LARGEST, write_atomically
 
 FORMAT, VERSION = "inkshelf-practice", 1
 KEPT = 400
@@ -64,7 +65,7 @@ def load(path: Path | None = None) -> Practised:
     """Return what was practised; nothing where there is no file. Raises ``JobError`` for one that cannot be read: it is not written over."""
     own = path or place()
     try:
-        raw = own.read_bytes()
+        raw = read_bounded(own, LARGEST)
     except FileNotFoundError:
         return Practised()
     except OSError as error:

@@ -10,6 +10,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+from inkshelf.bounded import read_bounded
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.machine.figures import FIELDS, WORDS, Fault, faults_of, near, resolved, value_of
 from inkshelf.data import FOLDER, table, use_shop
@@ -57,7 +58,7 @@ def read(path: Path) -> dict[str, Any]:
     import tomllib
 
     try:
-        text = path.read_bytes()[: LARGEST + 1].decode("utf-8")
+        text = read_bounded(path, LARGEST).decode("utf-8")
         document = tomllib.loads(text)
     except UnicodeDecodeError:
         raise InkshelfError(f"{path} is not text.", "Write it anew as UTF-8.") from None

@@ -22,6 +22,9 @@ from inkshelf.store.logbook.connection import SQLITE, AwayError
 from inkshelf.store.logbook.models import Change, Entry, KeptFile, KnownFault, Waiting
 from inkshelf.store.logbook.records import EXCHANGED
 
+MARK = b"SQLite format 3\0"  # how its file begins (database file format, 1.3)
+OURS = "Choose a back-up that was made by: inkshelf log back-up FILE"
+
 
 class PutBack(Value, frozen=True):
     """How many of each kind were put back; ``damaged``: what of the back-up could not be, and why."""
@@ -56,8 +59,7 @@ def restore(book: Logbook, path: Path) -> PutBack:
     What waited for the shop's logbook waits for it again. Raises ``JobError`` where the back-up cannot be read.
     """
     own = _file(book)
-    if not path.is_file():
-        raise JobError(f"{path} is not there.", "Choose a back-up of a logbook.")
+    _refuse_other(path)
     with tempfile.TemporaryDirectory(prefix=".inkshelf-", dir=own.parent) as folder:
         copy = Path(folder) / "held.sqlite"
         try:
@@ -73,11 +75,24 @@ def restore(book: Logbook, path: Path) -> PutBack:
             held.close()
 
 
+def _refuse_other(path: Path) -> None:
+    """A file of another kind is not copied first: it may be a disk's image."""
+    if not path.is_file():
+        raise JobError(f"{path} is not there.", "Choose a back-up of a logbook.")
+    try:
+        with path.open("rb") as opened:
+            begins = opened.read(len(MARK))
+    except OSError as error:
+        raise JobError(f"{path} cannot be read: {error.strerror}.", "Look at its disk, or choose another back-up.") from None
+    if begins != MARK:
+        raise JobError(f"{path} is no logbook.", OURS)
+
+
 def _opened(copy: Path, path: Path) -> Logbook:
     try:
         return Logbook(f"{SQLITE}{copy}")
     except AwayError:
-        raise JobError(f"{path} is no logbook.", "Choose a back-up that was made by: inkshelf log back-up FILE") from None
+        raise JobError(f"{path} is no logbook.", OURS) from None
 
 
 def _put_back(book: Logbook, held: Logbook) -> PutBack:

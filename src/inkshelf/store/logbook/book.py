@@ -11,15 +11,14 @@ from sqlalchemy.orm import Session, selectinload
 
 from inkshelf.core.errors import JobError
 from inkshelf.core.sheet.logged import Logged, LoggedDisk, LoggedFinding, LoggedStep
-from inkshelf.core.size import MIB
 from inkshelf.core.value import Value
+from inkshelf.store.jobfile import LARGEST
 from inkshelf.store.logbook import words
 from inkshelf.store.logbook.changes import Says, allowed, made
 from inkshelf.store.logbook.connection import Opened
 from inkshelf.store.logbook.models import Entry, MetFinding, SeenDisk, TimedStep
 
 MOST = 500
-LARGEST = 64 * MIB  # of a document
 PLAIN = ("seed", "title", "owner", "aim", "reasons", "begun", "ended", "planned", "took", "words", "board", "opened")
 
 

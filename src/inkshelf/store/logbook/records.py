@@ -12,8 +12,9 @@ from inkshelf.core.errors import JobError
 from inkshelf.core.plan import document
 from inkshelf.core.sheet.logged import Logged
 from inkshelf.core.value import Value
+from inkshelf.store.jobfile import LARGEST
 from inkshelf.store.logbook import words
-from inkshelf.store.logbook.book import LARGEST, logged_of, put_entry, unpacked
+from inkshelf.store.logbook.book import logged_of, put_entry, unpacked
 from inkshelf.store.logbook.changes import Kind, Says
 from inkshelf.store.logbook.faults import Fault, fault_of
 from inkshelf.store.logbook.faults import put_row as put_fault_row

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QEvent, QIODevice, QMimeData, QObject, Qt, QTimer
+from PyQt6.QtCore import QEvent, QMimeData, QObject, Qt, QTimer
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
@@ -26,6 +26,7 @@ from inkshelf.ui.desk import Desk, Notice, Subject
 from inkshelf.ui.frame.dropping import files_of
 from inkshelf.ui.frame.notice import NoticeBar
 from inkshelf.ui.parts import OneLine, button, scrolled
+from inkshelf.ui.png import png
 
 ASKS: dict[How, tuple[str, str]] = {
     "failed": ("It &failed…", "What happened?"),
@@ -327,7 +328,7 @@ class BenchMode(QFrame):
         if data.hasUrls():
             self._keep_files(data)
         elif data.hasImage():
-            self.keep(_png(QImage(data.imageData())), "pasted.png")
+            self.keep(png(QImage(data.imageData())), "pasted.png")
         elif data.hasText():
             self.add_note(data.text())
 
@@ -409,13 +410,6 @@ class BenchMode(QFrame):
         self.show()
         self.raise_()
         self.setFocus()
-
-
-def _png(image: QImage) -> bytes:
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    image.save(buffer, "PNG")
-    return buffer.data().data()
 
 
 KEYS: dict[int, Callable[[BenchMode], object]] = {

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from inkshelf.bounded import read_bounded
 from inkshelf.core.errors import CaptureError
 from inkshelf.core.plan.job import Source
 from inkshelf.core.texts import few
@@ -15,7 +16,6 @@ if TYPE_CHECKING:
     from inkshelf.ui.frame.files import Files
 
 KINDS = "Captured text (*.json *.txt);;All files (*)"
-LARGEST = 1 << 24  # bytes: a larger file is no text that a machine printed
 
 
 class CaptureFiles:
@@ -33,12 +33,12 @@ class CaptureFiles:
     def is_one(self, path: Path) -> bool:
         """Whether a file is a text that a machine printed."""
         from inkshelf.exchange.anytext import kind_of
-        from inkshelf.exchange.captures import read_text
+        from inkshelf.exchange.captures import LARGEST, read_text
 
         try:
-            if not path.is_file() or path.stat().st_size >= LARGEST:
+            if not path.is_file():
                 return False
-            raw = path.read_bytes()
+            raw = read_bounded(path, LARGEST)
         except OSError:
             return False  # whoever takes it for something else says why it cannot be read
         if (

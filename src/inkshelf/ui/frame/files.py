@@ -331,12 +331,11 @@ class Files:
             self.attempt(lambda: self._work(chosen))
 
     def _work(self, path: Path) -> None:
+        from inkshelf.bounded import read_bounded
         from inkshelf.exchange.worknotes import LARGEST, take_work
 
-        with path.open("rb") as opened:
-            raw = opened.read(LARGEST + 1)
         desk = self.window.desk
-        job, new, same = take_work(desk.job, raw)
+        job, new, same = take_work(desk.job, read_bounded(path, LARGEST))
         desk.take_work(job)
         earlier = "" if same else "The page shows an earlier plan: look whether each step is still the same."
         desk.say(Notice(f"{new} entries more from the page.", earlier, bad=not same))

@@ -5,11 +5,12 @@ from typing import Literal
 
 import msgspec
 
+from inkshelf.bounded import read_bounded
 from inkshelf.core.errors import InkshelfError
 from inkshelf.store.folders import NAME as NAME
 from inkshelf.store.folders import config_path as config_path
 from inkshelf.store.folders import data_folder as data_folder
-from inkshelf.store.jobfile import write_atomically
+from inkshelf.store.jobfile import LARGEST, write_atomically
 
 
 class Settings(msgspec.Struct):
@@ -30,7 +31,7 @@ class Settings(msgspec.Struct):
 def load(path: Path | None = None) -> Settings:
     """Return what was remembered; a file that cannot be read counts as nothing remembered."""
     try:
-        return msgspec.json.decode((path or config_path()).read_bytes(), type=Settings)
+        return msgspec.json.decode(read_bounded(path or config_path(), LARGEST), type=Settings)
     except (OSError, ValueError):
         return Settings()
 

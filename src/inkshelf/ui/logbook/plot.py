@@ -18,6 +18,7 @@ from inkshelf.ui.logbook.keeper import Keeper
 from inkshelf.ui.logbook.ribbons import Ribbons, in_short
 from inkshelf.ui.logbook.ribbons import clock as clock_of
 from inkshelf.ui.parts import Choice, OneLine, button, label
+from inkshelf.ui.png import png
 
 if TYPE_CHECKING:
     from inkshelf.core.day.planning import Ribbon
@@ -234,10 +235,7 @@ class Plot(QFrame):
             then(InkshelfError("The day is not planned yet.", "Save it when it is shown."))
             return
         if self.kind == "today":
-            written = self.ribbons.on_paper().save(str(path), "PNG")
-            then(
-                path if written else InkshelfError(f"{path} cannot be written.", "End it with .png, in a folder that is there.")
-            )
+            then(self._today_saved(path))
             return
         figure, times, job = FIGURES[self.kind], self.times, self.job
         form, look = path.suffix.lower().removeprefix("."), look_of(theme.PRINT)
@@ -255,6 +253,17 @@ class Plot(QFrame):
             return path
 
         self.keeper.ask(work, then)
+
+    def _today_saved(self, path: Path) -> Path | InkshelfError:
+        from inkshelf.store.jobfile import write_atomically
+
+        if path.suffix.lower() != ".png":
+            return InkshelfError("The day is saved as a picture.", "End the file's name with .png.")
+        try:
+            write_atomically(path, png(self.ribbons.on_paper().toImage()))
+        except InkshelfError as error:
+            return error
+        return path
 
     def sizeHint(self) -> QSize:
         return QSize(400, 260)
