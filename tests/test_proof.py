@@ -17,9 +17,10 @@ from inkshelf.bench.inker import ink
 from inkshelf.bench.sparse import copy_data
 from inkshelf.cli.main import run
 from inkshelf.core.aims.beside import Beside
+from inkshelf.core.machine.state import Conditions
 from inkshelf.core.plan import document
 from inkshelf.core.plan.asbuilt import as_built, with_built
-from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.plan.job import Job, replan, with_aim
 from inkshelf.core.plan.reading import read
 from inkshelf.core.plan.working import with_events
 from inkshelf.core.size import GIB
@@ -103,6 +104,14 @@ def test_what_is_as_planned_is_handed_over(inked: tuple[Job, Path], tmp_path: Pa
     assert [one.call for _, one in made.found.volumes()] == [one.call for _, one in read(job).plan.planned.volumes()]
     assert document.load(document.dump(made)) == made
     capsys.readouterr()
+
+
+def test_what_was_prepared_for_one_job_is_prepared_for_the_next(inked: tuple[Job, Path]) -> None:
+    job, _ = inked
+    bare = replan(replace(job, found=replace(job.found, conditions=Conditions())))
+    planned = read(bare).plan.planned
+    assert planned.conditions != bare.found.conditions, "its steps see to it"
+    assert as_built(replace(bare, built=planned)).found.conditions == planned.conditions
 
 
 def test_a_reading_of_another_machine_is_refused(inked: tuple[Job, Path], tmp_path: Path) -> None:

@@ -16,9 +16,11 @@ from pytestqt.qtbot import QtBot
 
 from inkshelf.bench import tools
 from inkshelf.bench.inker import ink
+from inkshelf.cli import run
 from inkshelf.core.errors import CancelledError
 from inkshelf.core.plan.byhand import change
 from inkshelf.core.plan.job import Job
+from inkshelf.core.size import GIB
 from inkshelf.core.value import replace
 from inkshelf.store import jobfile
 from inkshelf.ui import rescue
@@ -375,3 +377,93 @@ def test_another_system_is_chosen_with_its_own_room(window: Window, qtbot: QtBot
     assert "Rolling Linux with snapshots" in page.sentence.text()
     window.run("edit.undo")
     assert window.desk.job.aim.system != "linux-rolling"
+
+
+# -- two programs with one job -----------------------------------------------------------------------------------------
+@pytest.fixture
+def opened(window: Window, job: Job, tmp_path: Path) -> Path:
+    """A job that lies in a file and is open in the window, with nothing changed."""
+    path = tmp_path / "shared.json"
+    jobfile.save(job, path)
+    window.files.open_job(path)
+    return path
+
+
+def test_what_another_program_wrote_is_not_written_over_by_a_window_that_changed_nothing(opened: Path, window: Window) -> None:
+    assert run(["know", str(opened), "ram", "64GiB"]) == 0
+    assert window.close()
+    assert jobfile.load(opened).found.ram_bytes == 64 * GIB
+
+
+def test_an_edit_is_not_written_over_what_another_program_wrote(opened: Path, window: Window, tmp_path: Path) -> None:
+    window.desk.rename("desk", "first")
+    settled(window)
+    assert jobfile.load(opened).owner == "first", "one's own writing is no other's"
+    window.desk.rename("desk", "second")
+    settled(window)
+    assert run(["know", str(opened), "ram", "64GiB"]) == 0
+    window.desk.rename("desk", "third")
+    settled(window)
+    assert "was changed by another program" in window.desk.notice.what
+    assert window.desk.unsaved
+    there = jobfile.load(opened)
+    assert (there.owner, there.found.ram_bytes) == ("second", 64 * GIB)
+    assert not window.close(), "nobody leaves without having been told"
+    window.files.open_job(opened)
+    window.files.open_job(opened)
+    assert window.desk.job.found.ram_bytes == 64 * GIB
+    window.desk.rename("desk", "fourth")
+    settled(window)
+    assert jobfile.load(opened).owner == "fourth"
+
+
+def test_under_another_name_it_is_saved_and_a_chosen_file_is_written_over(
+    opened: Path, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert run(["know", str(opened), "ram", "64GiB"]) == 0
+    window.desk.rename("desk", "third")
+    settled(window)
+    assert window.desk.unsaved
+    for chosen in (tmp_path / "another.json", opened):
+        monkeypatch.setattr(window.files, "ask_save", lambda *_, chosen=chosen: chosen)
+        window.files.save_as()
+        settled(window)
+        assert not window.desk.unsaved
+        assert jobfile.load(chosen).owner == "third"
+
+
+def test_a_file_that_is_gone_is_written_anew(opened: Path, window: Window) -> None:
+    opened.unlink()
+    assert window.close()
+    assert jobfile.load(opened) == window.desk.job
+
+
+def test_ones_own_job_after_a_drill_is_not_written_over_what_came_meanwhile(opened: Path, window: Window) -> None:
+    window.desk.rename("desk", "own")
+    settled(window)
+    own = window.desk.job
+    window.desk.replace_job(Job(), None)
+    assert run(["know", str(opened), "ram", "64GiB"]) == 0
+    window.desk.go_back_to(own, opened)
+    window.desk.rename("desk", "later")
+    settled(window)
+    assert jobfile.load(opened).found.ram_bytes == 64 * GIB
+    assert window.desk.unsaved
+
+
+def test_a_command_does_not_write_over_what_came_while_it_worked(
+    job: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = tmp_path / "job.json"
+    jobfile.save(job, path)
+    real = jobfile.load
+
+    def slow(file: Path) -> Job:
+        held = real(file)
+        jobfile.save(replace(held, owner="somebody else"), file)
+        return held
+
+    monkeypatch.setattr(jobfile, "load", slow)
+    assert run(["know", str(path), "ram", "64GiB"]) == 2
+    assert "changed by another program" in capsys.readouterr().err
+    assert real(path).owner == "somebody else"

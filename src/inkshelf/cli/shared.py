@@ -13,8 +13,11 @@ if TYPE_CHECKING:
     from inkshelf.core.checks import Finding
     from inkshelf.core.plan.job import Job
     from inkshelf.core.plan.reading import Reading
+    from inkshelf.store.jobfile import Stamp
 
 Value = TypeVar("Value")
+READ: dict[Path, Stamp | None] = {}
+"""The state in which a job's file was loaded."""
 STOP = 1  # the exit status where a finding of severity stop is not answered for
 
 
@@ -71,13 +74,16 @@ def load(file: Path) -> Job:
     from inkshelf.store import jobfile, shop
 
     shop.use()
+    READ[file] = jobfile.stamp(file)
     return jobfile.load(file)
 
 
 def save(job: Job, file: Path) -> None:
-    """Save a job in its file."""
+    """Save a job in its file; raises ``JobError`` where another program wrote it since it was loaded."""
     from inkshelf.store import jobfile
 
+    if file in READ:
+        jobfile.refuse_changed(file, READ.pop(file), "Nothing of this was done: say it once more.")
     jobfile.save(job, file)
 
 

@@ -17,6 +17,25 @@ from inkshelf.data import text
 LARGEST = 64 << 20
 """Bytes of a job's document."""
 
+Stamp = tuple[int, int, int]
+"""When a file was written, its bytes, and which file it is: what tells one state of it from another."""
+
+
+def stamp(path: Path) -> Stamp | None:
+    """Return the state of a file, ``None`` where none can be seen."""
+    try:
+        there = path.stat()
+    except OSError:
+        return None
+    return there.st_mtime_ns, there.st_size, there.st_ino
+
+
+def refuse_changed(path: Path, known: Stamp | None, remedy: str) -> None:
+    """Raise ``JobError`` where another program wrote the file since it was in the ``known`` state; one that is gone is written anew."""
+    there = stamp(path)
+    if there is not None and there != known:
+        raise JobError(f"{path} was changed by another program since it was read here, and is not written over.", remedy)
+
 
 def load(path: Path) -> Job:
     """Return the job saved at ``path``."""

@@ -14,6 +14,7 @@ from inkshelf.core.errors import InkshelfError, JobError
 from inkshelf.core.plan.job import Job
 from inkshelf.store import jobfile
 
+CHANGED = "Save this job under another name, or open the file again: what was changed here since is not in it."
 PATIENCE = 10.0  # seconds that closing waits for what is being written
 
 
@@ -53,6 +54,13 @@ class Saver(QObject):
         self._waiting: queue.Queue[tuple[Path, Job] | None] = queue.Queue()
         self._thread: threading.Thread | None = None
         self.wrong: dict[Path, tuple[str, str]] = {}  # files whose last writing failed: what and what to do
+        self._known: dict[Path, jobfile.Stamp | None] = {}
+        self._in_file: dict[Path, Job | None] = {}
+
+    def opened(self, path: Path, known: jobfile.Stamp | None, job: Job | None) -> None:
+        """Note the state of a file that is open now: what another program writes after it is not written over. ``job``: what it holds."""
+        self._known[path], self._in_file[path] = known, job
+        self.wrong.pop(path, None)
 
     def save(self, job: Job, path: Path) -> None:
         """Write ``job`` soon; returns at once."""
@@ -90,9 +98,17 @@ class Saver(QObject):
             self._write(*item)
         self._waiting.task_done()
 
+    def _put(self, path: Path, job: Job) -> None:
+        there = jobfile.stamp(path)
+        if there is not None and job is self._in_file.get(path):
+            return  # nothing was changed here
+        jobfile.refuse_changed(path, self._known.get(path, there), CHANGED)
+        jobfile.save(job, path, make_folder=True)
+        self._known[path], self._in_file[path] = jobfile.stamp(path), job
+
     def _write(self, path: Path, job: Job) -> None:
         try:
-            jobfile.save(job, path, make_folder=True)
+            self._put(path, job)
         except Exception as error:  # noqa: BLE001 - a thread must not end in silence
             known = (
                 error

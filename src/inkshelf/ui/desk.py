@@ -53,6 +53,10 @@ class Desk:
         self.saved_at = ""
         self.unsaved = False  # the last writing failed: what is open is not what is in its file
         self.write: Callable[[Job, Path], object] | None = None  # the window's way to save, which no edit waits for
+        self.opened: Callable[[Path, jobfile.Stamp | None, Job | None], object] | None = (
+            None  # told of every file that is opened
+        )
+        self.as_read: tuple[Path, jobfile.Stamp | None, Job | None] | None = None
         self.asks_bench = asks_bench
         self._also: tuple[Finding, ...] = ()
         self.foretold = ""  # how long the open job will take here, where the logbook has learned that
@@ -313,11 +317,24 @@ class Desk:
     # -- the file ------------------------------------------------------------------------------------------------
     def open(self, path: Path) -> None:
         """Open a job file; raises ``InkshelfError``."""
+        known = jobfile.stamp(path)
         job = jobfile.load(path)
-        self.replace_job(job, path)
+        self.go_back_to(job, path)
+        self._note_file(path, known, job)
 
     def replace_job(self, job: Job, path: Path | None) -> None:
-        """Start over with another job, as it stands in its file; its history is empty."""
+        """Start over with another job, which is kept in a file from now on, whatever that holds; its history is empty."""
+        self.go_back_to(job, path)
+        if path is not None:
+            self._note_file(path, jobfile.stamp(path), None)
+
+    def _note_file(self, path: Path, known: jobfile.Stamp | None, job: Job | None) -> None:
+        self.as_read = (path, known, job)
+        if self.opened is not None:
+            self.opened(*self.as_read)
+
+    def go_back_to(self, job: Job, path: Path | None) -> None:
+        """Go on with a job that was open before: its file is the one that was read then."""
         self._past, self._future, self._held = [], [], None
         self.path, self.selected, self.step, self.saved_at, self.unsaved = path, "", None, "", False
         self._take(job)

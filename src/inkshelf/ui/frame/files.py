@@ -200,6 +200,8 @@ class Files:
         """Give the job a file of its own; from then on it is saved as you go."""
         chosen = self.ask_save("Save job as", f"{self.window.desk.job.title or 'job'}.json", "Jobs (*.json)")
         if chosen:
+            # whoever chose a file that is there was asked whether it may be written over
+            self.window.saver.opened(chosen, jobfile.stamp(chosen), None)
             self.window.desk.path = chosen
             self.window.desk.save()
 

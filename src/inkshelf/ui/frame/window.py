@@ -63,7 +63,9 @@ class Window(QMainWindow, InkRuns):
         self.saver = Saver(self)
         self.saver.saved.connect(self._was_saved)
         self.saver.failed.connect(lambda what, remedy: desk.not_saved(*self.leaving.words(what, remedy)))
-        desk.write = self.saver.save
+        desk.write, desk.opened = self.saver.save, self.saver.opened
+        if desk.as_read is not None:
+            self.saver.opened(*desk.as_read)
         self.leaving = Leaving(desk, self.saver)
         desk.subscribe(self._heard)
         if settings.geometry:

@@ -211,7 +211,7 @@ class PracticeChapter(Page):
         (job, path), self.own = self.own, None
         self.exercise = None
         self.card.clear()
-        self.desk.replace_job(job, path)
+        self.desk.go_back_to(job, path)
         self._chosen()
         self.refresh()
 
