@@ -8,8 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkshelf.core.aims import kind_of_aim
 from inkshelf.core.aims.beside import Beside
-from inkshelf.core.plan.job import Job, with_aim
+from inkshelf.core.checks import findings
+from inkshelf.core.machine.state import Disk, Firmware, Machine, Table
+from inkshelf.core.plan.job import Job, and_aim, left_by, with_aim
+from inkshelf.core.plan.reading import read
 from inkshelf.core.size import GIB
 from inkshelf.core.steps.identity import tick
 from inkshelf.core.value import replace
@@ -88,6 +92,21 @@ def test_the_gauge_shows_the_parts_of_what_is_planned(found_job: Job, aim: Besid
     if desk.job.steps and now.parts:
         made = {volume.role: volume.size for _, volume in desk.reading.plan.planned.volumes() if volume.planned}
         assert sum(size for _, size in now.parts) == sum(made.values())
+
+
+def test_an_aim_behind_one_that_empties_its_disk_is_judged_by_what_it_finds() -> None:
+    """On the disk as it was there is no EFI system partition for the installer to take, and all of it is free: the first aim changes both."""
+    table = Table("gpt", guid="00000000-0000-0000-0000-00000000000A", first_usable=34, last_usable=40 * GIB // 512 - 34)
+    machine = Machine(Firmware("uefi", "on"), (Disk("A", 40 * GIB, table=table),))
+    job = Job(found=machine, seed="emptied")
+    for kind, answers in (("own-disk", {"disk": "A"}), ("beside", {"disk": "A", "divides": "gap"})):
+        job = and_aim(job, kind_of_aim(kind).usual_on(left_by(job), answers))
+    assert not job.plan_fault
+    small = [one for one in findings(read(job)) if one.key.startswith("room.comfort.")]
+    assert small
+    now = marks(Desk(job))
+    assert now is not None
+    assert now.most < 30 * GIB, "the first system keeps what it needs"
 
 
 def test_the_gauge_needs_a_disk() -> None:

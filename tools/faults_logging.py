@@ -66,6 +66,8 @@ LOGGING: tuple[tuple[str, str, str, str], ...] = (
     ("ui/frame/files.py", "self.window.saver.opened(chosen, jobfile.stamp(chosen), None)", "pass", "window_beside"),
     ("ui/desk.py", "self._note_file(path, known, job)", "pass", "window_beside"),
     ("cli/shared.py", "if file in READ:", "if False:", "window_beside"),
+    ("core/checks/room.py", "    needs = aim.needs(found)", "    needs = aim.needs(job.found)", "presenters"),
+    ("ui/aim/gauge.py", "found = found_by(job, aim.id)", "found = job.found", "presenters"),
     ("bounded.py", "if len(raw) > most:", "if False:", "bounded"),
     ("atomic.py", "if not stat.S_ISREG(held):", "if False:", "durability"),
     ("atomic.py", "return held & 0o777", "return USUAL", "durability"),

@@ -10,7 +10,7 @@ from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.errors import PlanError
 from inkshelf.core.fit.room import givers, possible, reserve_size
 from inkshelf.core.machine.state import Volume
-from inkshelf.core.plan.job import Job, changed_aim
+from inkshelf.core.plan.job import Job, changed_aim, found_by
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.plan.wanted import wanted
 from inkshelf.core.size import MIB, apart, binary
@@ -59,12 +59,12 @@ def idle_intents(reading: Reading) -> Iterator[Finding]:
 def _largest(reading: Reading) -> tuple[ChangeAim, ...]:
     """Return the change to the most room there is, where that is enough for every floor, and less than what was asked for."""
     job = reading.job
-    here = next((one for one in job.found.disks if job.aim and one.id == job.aim.disk), None)
-    if job.aim is None or here is None:
+    if job.aim is None:
         return ()
+    found = found_by(job, job.aim.id)
     try:
-        needs = job.aim.needs(job.found)
-    except PlanError:
+        here, needs = found.disk(job.aim.disk), job.aim.needs(found)
+    except (KeyError, PlanError):
         return ()  # no size helps a system that cannot be laid out so
     most, floors = possible(here, primary=primary(needs)) // MIB * MIB, least(needs)
     asked = job.aim.size_bytes or sum(step.size for step in job.planned if isinstance(step, Create))
@@ -204,8 +204,9 @@ def _more(reading: Reading, step: Create) -> tuple[ChangeAim, ...]:
         return ()
     if not step.id.startswith(f"{aim.id}."):
         return ()
-    needs = aim.needs(job.found)
-    most = min(comfortable(needs), possible(job.found.disk(aim.disk), primary=primary(needs)) // MIB * MIB)
+    found = found_by(job, aim.id)
+    needs = aim.needs(found)
+    most = min(comfortable(needs), possible(found.disk(aim.disk), primary=primary(needs)) // MIB * MIB)
     ways = [
         ChangeAim("size_bytes", most, f"Take {binary(most)} in all"),
         ChangeAim("size_bytes", None, "As much as is comfortable"),

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from inkshelf.core.checks.registry import ChangeAim, Finding, Show, check
 from inkshelf.core.fit.room import stretches
+from inkshelf.core.plan.job import found_by
 from inkshelf.core.plan.locks import locked
 from inkshelf.core.plan.reading import Reading
 from inkshelf.core.size import MIB, binary
@@ -45,7 +46,8 @@ def gaps_that_are_not_one(reading: Reading) -> Iterator[Finding]:
     """Free room that would do together, and lies in two places."""
     aim = reading.job.aim
     size = aim.size_bytes if aim else None
-    disk = next((one for one in reading.plan.found.disks if aim and one.id == aim.disk), None)
+    found = found_by(reading.job, aim.id) if aim else reading.plan.found
+    disk = next((one for one in found.disks if aim and one.id == aim.disk), None)
     if (
         size is None
         or disk is None

@@ -11,6 +11,7 @@ from inkshelf.core.aims.beside import Beside, comfortable_size
 from inkshelf.core.aims.shares import comfortable, divide, least
 from inkshelf.core.errors import InkshelfError
 from inkshelf.core.fit.room import possible
+from inkshelf.core.plan.job import found_by
 from inkshelf.core.size import GIB, MIB, binary
 from inkshelf.core.value import Value
 from inkshelf.ui import theme
@@ -36,13 +37,14 @@ def marks(desk: Desk) -> Marks | None:
     """Return the figures for the aim as it is, or ``None`` where no disk is there, or the system cannot be laid out so at all."""
     job = desk.job
     aim = job.aim or Beside()
+    found = found_by(job, aim.id)
     try:
-        disk = job.found.disk(aim.disk)
+        disk = found.disk(aim.disk)
     except KeyError:
         return None
     try:
-        needs = aim.needs(job.found)
-        chosen = aim.size_bytes or comfortable_size(job.found, aim)
+        needs = aim.needs(found)
+        chosen = aim.size_bytes or comfortable_size(found, aim)
     except InkshelfError:
         return None
     try:

@@ -63,7 +63,9 @@ class IntakeChapter(Page):
         disks = self.desk.job.found.disks
         volumes = sum(len(disk.volumes) for disk in disks)
         self.sub.setText(
-            f"{len(disks)} disk{'s' if len(disks) != 1 else ''}, {volumes} volumes" if disks else "nothing taken in yet"
+            f"{len(disks)} disk{'s' if len(disks) != 1 else ''}, {volumes} volume{'s' if volumes != 1 else ''}"
+            if disks
+            else "nothing taken in yet"
         )
         missing = unknown(self.desk.job.found)
         if (disks, missing) != self._shown:
